@@ -1,0 +1,29 @@
+PYTHON ?= python3
+VENV := .venv
+PY := $(VENV)/bin/python
+
+.PHONY: demo test lint benchmarks
+
+demo: $(VENV)/.installed
+	$(VENV)/bin/envelt demo
+
+test: $(VENV)/.installed
+	$(PY) -m pytest
+
+lint: $(VENV)/.linters
+	$(VENV)/bin/ruff check src tests benchmarks
+	$(VENV)/bin/ruff format --check src tests benchmarks
+	$(VENV)/bin/mypy
+	$(VENV)/bin/lint-imports
+
+benchmarks: $(VENV)/.installed
+	for script in benchmarks/*.py; do echo "== $$script"; $(PY) $$script || exit 1; done
+
+$(VENV)/.installed: pyproject.toml constraints.txt
+	$(PYTHON) -m venv $(VENV)
+	$(PY) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".[test]"
+	touch $@
+
+$(VENV)/.linters: $(VENV)/.installed
+	$(PY) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".[test,lint]"
+	touch $@

@@ -1,0 +1,5 @@
+"""``python -m envelt``."""
+
+from .cli.app import main
+
+main()

@@ -1,0 +1,1 @@
+"""The arithmetic: NumPy, SciPy, pandas and itself. No drawing, no terminal, no files."""

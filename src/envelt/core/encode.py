@@ -1,0 +1,153 @@
+"""From columns as read to encoded columns of a kind."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ..errors import KindConflictError
+from .kinds import Detected, check_kind, detect, grade_order
+from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_label, time_label
+
+
+def encode_table(raw: Mapping[str, RawColumn], rows: pd.Index[Any], kinds: Mapping[str, str]) -> Table:
+    """Encode every column once, by its declared kind where there is one, else by the detected one.
+
+    Parameters
+    ----------
+    raw
+        Columns as read, by name.
+    rows
+        The label of each row.
+    kinds
+        What a person declared, by column name.
+
+    Raises
+    ------
+    UnknownKindError, KindConflictError
+    """
+    return Table({name: encode(name, column, kinds.get(name), rows) for name, column in raw.items()}, rows)
+
+
+def encode(name: str, raw: RawColumn, declared: str | None, rows: pd.Index[Any]) -> Column:
+    """Encode one column as the kind declared, or as the kind detected."""
+    found = detect(name, raw)
+    if declared is not None:
+        kind = check_kind(declared)
+        reason = "as declared" if kind == found.kind else f"as declared (looked {found.kind}: {found.reason})"
+        order = found.order if found.kind == "ordinal" else ()
+        return _build(name, raw, Detected(kind, reason, order), True, rows)
+    return _build(name, raw, found, False, rows)
+
+
+def _build(name: str, raw: RawColumn, what: Detected, declared: bool, rows: pd.Index[Any]) -> Column:
+    head = (name, what.kind, what.reason, declared)
+    if what.kind in ("continuous", "discrete"):
+        return NumericColumn(*head, values=_as_numbers(name, raw, what.kind, rows))
+    if what.kind == "datetime":
+        times = _as_times(name, raw, rows)
+        return TimeColumn(*head, values=times.values, absent=times.absent)
+    codes, levels = _as_levels(raw, what)
+    _check_levels(name, what.kind, levels, codes)
+    return CategoryColumn(*head, codes=codes, levels=levels, ordered=what.kind == "ordinal")
+
+
+def _as_numbers(name: str, raw: RawColumn, kind: str, rows: pd.Index[Any]) -> NDArray[np.float64]:
+    if isinstance(raw, RawNumbers):
+        return raw.values
+    if isinstance(raw, RawTimes):
+        raise KindConflictError(f"Column {name!r} holds dates and cannot be {kind}: declare it datetime.")
+    numbers = pd.to_numeric(pd.Series(raw.words, dtype=object), errors="coerce").to_numpy(np.float64)
+    wrong = ~np.isfinite(numbers)
+    if wrong[raw.codes[raw.codes >= 0]].any():
+        bad = np.flatnonzero((raw.codes >= 0) & wrong[raw.codes])
+        at = int(bad[0])
+        raise KindConflictError(
+            f"Column {name!r} cannot be {kind}: {raw.words[raw.codes[at]]!r} is not a number "
+            f"(row {rows[at]}; {len(bad):,} such rows). Mend or blank those cells, or declare another kind."
+        )
+    return np.append(numbers, np.nan)[raw.codes]
+
+
+def _as_times(name: str, raw: RawColumn, rows: pd.Index[Any]) -> RawTimes:
+    if isinstance(raw, RawTimes):
+        return raw
+    if isinstance(raw, RawNumbers):
+        raise KindConflictError(
+            f"Column {name!r} holds plain numbers and cannot be a datetime: write dates as 2024-09-30."
+        )
+    stamps = pd.to_datetime(pd.Series(raw.words, dtype=object), errors="coerce", format="ISO8601", utc=True)
+    wrong = stamps.isna().to_numpy()
+    if wrong[raw.codes[raw.codes >= 0]].any():
+        at = int(np.flatnonzero((raw.codes >= 0) & wrong[raw.codes])[0])
+        raise KindConflictError(
+            f"Column {name!r} cannot be a datetime: {raw.words[raw.codes[at]]!r} is not a date like "
+            f"2024-09-30 (row {rows[at]})."
+        )
+    micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
+    return RawTimes(np.append(micro, 0)[raw.codes], raw.codes < 0)
+
+
+def _as_levels(raw: RawColumn, what: Detected) -> tuple[NDArray[np.int32], tuple[str, ...]]:
+    """Return codes and levels in their order: declared or natural for grades, else by frequency."""
+    if isinstance(raw, RawWords):
+        codes, levels = raw.codes, raw.words
+        order = what.order or (grade_order(levels) if what.kind == "ordinal" else ())
+    elif isinstance(raw, RawNumbers):
+        codes, unique = _factorize(raw.values, np.isnan(raw.values))
+        levels = [number_label(v) for v in unique]
+        order = ()
+    else:
+        codes, unique = _factorize(raw.values, raw.absent)
+        levels, order = [time_label(v) for v in unique], ()
+    counts = np.bincount(codes[codes >= 0], minlength=len(levels))
+    if order:
+        place = {level: i for i, level in enumerate(order)}
+        rank = np.array([place.get(level, len(order)) for level in levels])
+    elif what.kind in ("nominal", "text"):
+        rank = -counts
+    else:
+        rank = _natural_order(levels)
+    new_order = np.lexsort((np.arange(len(levels)), rank))
+    new_order = new_order[counts[new_order] > 0]
+    renumber = np.full(len(levels) + 1, -1, np.int32)
+    renumber[new_order] = np.arange(len(new_order), dtype=np.int32)
+    return renumber[codes], tuple(levels[i] for i in new_order)
+
+
+def _factorize(values: NDArray[Any], missing: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[Any]]:
+    unique, inverse = np.unique(values[~missing], return_inverse=True)
+    codes = np.full(len(values), -1, np.int32)
+    codes[~missing] = inverse
+    return codes, unique
+
+
+def _natural_order(levels: list[str]) -> NDArray[np.int64]:
+    """Rank levels: numbers by size, no before yes, false before true, else by text."""
+    denials = {"no", "n", "false", "f", "0", "never", "absent"}
+
+    def key(level: str) -> tuple[int, float, str]:
+        folded = level.strip().casefold()
+        try:
+            return (0, float(folded), level)
+        except ValueError:
+            return (1, 0.0 if folded in denials else 1.0, folded)
+
+    rank = np.empty(len(levels), np.int64)
+    rank[sorted(range(len(levels)), key=lambda i: key(levels[i]))] = np.arange(len(levels))
+    return rank
+
+
+def _check_levels(name: str, kind: str, levels: tuple[str, ...], codes: NDArray[np.int32]) -> None:
+    if kind == "binary" and len(levels) > 2:
+        shown = ", ".join(levels[:4])
+        raise KindConflictError(
+            f"Column {name!r} cannot be binary: it has {len(levels):,} values ({shown}, …). Declare it nominal."
+        )
+    if kind == "constant" and len(levels) > 1:
+        raise KindConflictError(f"Column {name!r} cannot be constant: it has {len(levels):,} values.")

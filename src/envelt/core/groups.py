@@ -1,0 +1,105 @@
+"""Groups of numbers: one row of description a group, and what sets the groups apart."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from .estimate import Estimate, Significance
+from .many_groups import epsilon_squared, kruskal_wallis, omega_squared, welch_anova
+from .quantiles import sorted_groups, sorted_quantiles
+from .tallies import Moments, MomentSummary
+from .two_groups import hedges_g, mann_whitney, superiority, welch_t
+
+Floats = NDArray[np.float64]
+QUARTILES = np.array([0.25, 0.5, 0.75])
+
+
+@dataclass(frozen=True)
+class GroupSummary:
+    """One row a group, every array of shape (groups,).
+
+    ``mean_low`` and ``mean_high`` are the 95 % t interval of the mean.
+    """
+
+    labels: tuple[str, ...]
+    missing: NDArray[np.int64]
+    moments: MomentSummary
+    quartiles: Floats
+    ordered: list[Floats]
+
+    @property
+    def mean_interval(self) -> tuple[Floats, Floats]:
+        """The 95 % t interval of each mean; NaN for fewer than two values."""
+        n = self.moments.n.astype(float)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            half = special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n)
+        return self.moments.mean - half, self.moments.mean + half
+
+
+@dataclass(frozen=True)
+class GroupComparison:
+    """Groups described, tested and their difference measured; empty groups take no part."""
+
+    summary: GroupSummary
+    tests: dict[str, Significance]
+    effects: dict[str, Estimate]
+
+
+def summarise_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...]) -> GroupSummary:
+    """Describe each group.
+
+    Parameters
+    ----------
+    values
+        Shape (n,), NaN for missing.
+    codes
+        Group of each row, shape (n,), ``-1`` for none.
+    """
+    moments = Moments(len(labels))
+    moments.add(values, codes)
+    ordered = sorted_groups(values, codes, len(labels))
+    absent = np.isnan(values) & (codes >= 0)
+    missing = np.bincount(codes[absent], minlength=len(labels))
+    quartiles = np.array([sorted_quantiles(g, QUARTILES) for g in ordered]).reshape(-1, 3)
+    return GroupSummary(labels, missing, moments.finish(), quartiles, ordered)
+
+
+def compare_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...]) -> GroupComparison:
+    """Describe groups and compare them: two-group statistics where there are two, else the many-group ones."""
+    summary = summarise_groups(values, codes, labels)
+    filled = [g for g in summary.ordered if len(g)]
+    moments = _with_rows(summary.moments, 1)
+    tests: dict[str, Significance] = {}
+    effects: dict[str, Estimate] = {}
+    if len(labels) == 2:
+        tests["welch_t"], difference = welch_t(summary.moments)
+        tests["mann_whitney"] = mann_whitney(*summary.ordered)
+        effects["mean_difference"] = difference
+        effects["hedges_g"] = hedges_g(summary.moments)
+        effects["superiority"] = superiority(*summary.ordered)
+    else:
+        tests["welch_anova"] = welch_anova(_varying(summary.moments))
+        tests["kruskal_wallis"] = kruskal_wallis(filled)
+    h = kruskal_wallis(filled).statistic
+    effects["omega_squared"] = omega_squared(moments)
+    effects["epsilon_squared"] = epsilon_squared(h, int(moments.n.sum()), len(filled))
+    return GroupComparison(summary, tests, effects)
+
+
+def _with_rows(moments: MomentSummary, least: int) -> MomentSummary:
+    return _pick(moments, moments.n >= least)
+
+
+def _varying(moments: MomentSummary) -> MomentSummary:
+    """Keep the groups that Welch's ANOVA can weigh."""
+    return _pick(moments, (moments.n >= 2) & (np.nan_to_num(moments.variance) > 0))
+
+
+def _pick(m: MomentSummary, keep: NDArray[np.bool_]) -> MomentSummary:
+    return MomentSummary(
+        m.n[keep], m.mean[keep], m.variance[keep], m.skewness[keep], m.excess_kurtosis[keep], m.min[keep], m.max[keep]
+    )

@@ -1,0 +1,41 @@
+"""Ranks of sorted values, without ever sorting rows."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+
+def average_ranks_in(reference: Floats, values: Floats) -> Floats:
+    """Return how many of a sorted reference lie below each value, ties by half."""
+    below = np.searchsorted(reference, values, "left")
+    upto = np.searchsorted(reference, values, "right")
+    return (below + upto) / 2
+
+
+def run_lengths(ordered: NDArray[np.generic]) -> NDArray[np.int64]:
+    """Return the length of each run of equal values in a sorted array."""
+    starts = np.flatnonzero(np.concatenate(([True], ordered[1:] != ordered[:-1])))
+    return np.diff(np.concatenate((starts, [len(ordered)]))).astype(np.int64)
+
+
+def mid_ranks(ordered: NDArray[np.generic]) -> Floats:
+    """Return the rank of each place in a sorted array, from 1, equal values sharing their mean rank."""
+    if len(ordered) == 0:
+        return np.zeros(0)
+    runs = run_lengths(ordered)
+    ends = np.cumsum(runs)
+    return np.repeat(ends - (runs - 1) / 2, runs)
+
+
+def tie_term(*groups: Floats) -> float:
+    """Return the sum of t³ − t over the runs of equal values in all groups together."""
+    pooled = np.concatenate(groups)
+    if len(pooled) == 0:
+        return 0.0
+    pooled.sort(kind="stable")  # merges the sorted groups
+    t = run_lengths(pooled).astype(np.float64)
+    t = t[t > 1]
+    return float(np.sum(t * t * t - t))

@@ -1,0 +1,220 @@
+"""Mergeable summaries: counts, moments and contingency tables.
+
+A tally has ``add(batch, weight)``, ``merge(other)`` and ``finish()``. Splitting the rows in any way and
+merging in any order gives the same answer (to rounding). The weight is a frequency: a row of weight 3
+counts as three equal rows.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Codes = NDArray[np.int32]
+
+
+def frequencies(weight: NDArray[np.generic] | None, n: int) -> Ints | None:
+    """Check weights: whole, not negative, one a row. ``None`` stands for ones."""
+    if weight is None:
+        return None
+    given = np.asarray(weight)
+    if given.shape != (n,):
+        raise ValueError(f"weight must hold one frequency a row ({n}), got shape {given.shape}")
+    whole = given.astype(np.int64)
+    if (whole != given).any() or (whole < 0).any():
+        raise ValueError("weight must hold whole numbers of rows, none below zero")
+    return whole
+
+
+def count_codes(codes: NDArray[np.integer], size: int, weight: Ints | None = None) -> Ints:
+    """Count codes ``0 … size-1``, each row as often as its weight says; exact up to 2^53."""
+    if weight is None:
+        return np.bincount(codes, minlength=size).astype(np.int64)
+    return np.rint(np.bincount(codes, weights=weight.astype(np.float64), minlength=size)).astype(np.int64)
+
+
+class Counts:
+    """How often each code occurs; ``-1`` is missing. Levels may be added by later batches."""
+
+    def __init__(self, size: int = 0) -> None:
+        self._counts = np.zeros(size + 1, np.int64)
+
+    def add(self, codes: NDArray[np.integer], weight: NDArray[np.generic] | None = None) -> None:
+        """Add a batch of codes, shape (n,), ``-1`` for missing."""
+        batch = Counts()
+        batch._counts = count_codes(codes + 1, 1, frequencies(weight, len(codes)))
+        self.merge(batch)
+
+    def merge(self, other: Counts) -> None:
+        """Take in another tally of the same column."""
+        size = max(len(self._counts), len(other._counts))
+        self._counts = np.pad(self._counts, (0, size - len(self._counts)))
+        self._counts[: len(other._counts)] += other._counts
+
+    def finish(self) -> tuple[Ints, int]:
+        """Return the count of each code and the count of missing."""
+        return self._counts[1:].copy(), int(self._counts[0])
+
+
+class Contingency:
+    """Counts of two code columns together; ``-1`` is missing on either side."""
+
+    def __init__(self, rows: int = 0, columns: int = 0) -> None:
+        self._counts = np.zeros((rows + 1, columns + 1), np.int64)
+
+    def add(
+        self,
+        rows: NDArray[np.integer],
+        columns: NDArray[np.integer],
+        weight: NDArray[np.generic] | None = None,
+    ) -> None:
+        """Add a batch: two code arrays of shape (n,)."""
+        shape = (
+            max(int(rows.max(initial=-1)) + 2, self._counts.shape[0]),
+            max(int(columns.max(initial=-1)) + 2, self._counts.shape[1]),
+        )
+        cell = (rows.astype(np.int64) + 1) * shape[1] + columns + 1
+        batch = Contingency()
+        counted = count_codes(cell, shape[0] * shape[1], frequencies(weight, len(rows)))
+        batch._counts = counted.reshape(shape)
+        self.merge(batch)
+
+    def merge(self, other: Contingency) -> None:
+        """Take in another tally of the same two columns."""
+        shape = np.maximum(self._counts.shape, other._counts.shape)
+        grown = np.zeros(shape, np.int64)
+        for part in (self._counts, other._counts):
+            grown[: part.shape[0], : part.shape[1]] += part
+        self._counts = grown
+
+    def finish(self) -> tuple[Ints, int]:
+        """Return the table of counts, shape (rows, columns), and the rows missing on either side."""
+        table = self._counts[1:, 1:].copy()
+        return table, int(self._counts.sum() - table.sum())
+
+
+@dataclass(frozen=True)
+class MomentSummary:
+    """What `Moments` finishes to; each field has shape (groups,), NaN where undefined.
+
+    ``variance`` divides by n − 1. ``skewness`` is the adjusted Fisher–Pearson G1 (3 values or more),
+    ``excess_kurtosis`` is G2 (4 or more): Joanes & Gill (1998), The Statistician 47, 183–189.
+    """
+
+    n: Ints
+    mean: Floats
+    variance: Floats
+    skewness: Floats
+    excess_kurtosis: Floats
+    min: Floats
+    max: Floats
+
+    @property
+    def sd(self) -> Floats:
+        """The standard deviation, root of ``variance``."""
+        return np.sqrt(self.variance)
+
+
+class Moments:
+    """Count, mean and central moments to the fourth, of each of a fixed number of groups.
+
+    Values are shifted by one of their own group's values before anything is summed, so that a large
+    offset costs no digits; merging follows Pébay (2008), Sandia report SAND2008-6212, eqs 1.1 to 3.1.
+    """
+
+    def __init__(self, groups: int = 1) -> None:
+        zero = np.zeros(groups)
+        self._n, self._mean = zero.copy(), zero.copy()
+        self._m2, self._m3, self._m4 = zero.copy(), zero.copy(), zero.copy()
+        self._shift = zero.copy()
+        self._min, self._max = np.full(groups, np.inf), np.full(groups, -np.inf)
+
+    def add(
+        self,
+        values: Floats,
+        codes: NDArray[np.integer] | None = None,
+        weight: NDArray[np.generic] | None = None,
+    ) -> None:
+        """Add a batch of values, shape (n,); NaN values and ``-1`` codes are passed over."""
+        groups = len(self._n)
+        w = frequencies(weight, len(values))
+        at = np.zeros(len(values), np.int64) if codes is None else codes.astype(np.int64)
+        keep = ~np.isnan(values) & (at >= 0)
+        if w is not None:
+            keep &= w > 0
+        if not keep.all():
+            values, at, w = values[keep], at[keep], None if w is None else w[keep]
+        batch = Moments(groups)
+        batch._fill(values, at, w)
+        self.merge(batch)
+
+    def _fill(self, values: Floats, at: Ints, w: Ints | None) -> None:
+        groups = len(self._n)
+        self._shift[at[::-1]] = values[::-1]  # the first value of each group
+        self._n = count_codes(at, groups, w).astype(np.float64)
+        safe = np.maximum(self._n, 1)
+        f = np.ones(len(values)) if w is None else w.astype(np.float64)
+
+        def total(x: Floats) -> Floats:
+            return np.bincount(at, weights=x * f, minlength=groups)
+
+        d = values - self._shift[at]
+        self._mean = total(d) / safe
+        e = d - self._mean[at]
+        slip = total(e) / safe  # what rounding left of the first moment
+        e -= slip[at]
+        self._mean += slip
+        e2 = e * e
+        self._m2, self._m3, self._m4 = total(e2), total(e2 * e), total(e2 * e2)
+        np.minimum.at(self._min, at, values)
+        np.maximum.at(self._max, at, values)
+
+    def merge(self, other: Moments) -> None:
+        """Take in another tally with the same groups."""
+        na, nb = self._n, other._n
+        n = na + nb
+        safe = np.maximum(n, 1)
+        delta = np.where(na > 0, (other._shift - self._shift) + other._mean - self._mean, 0.0)
+        delta = np.where(nb > 0, delta, 0.0)
+        d_n = delta / safe
+        m4 = self._m4 + other._m4
+        m4 += delta * d_n**3 * na * nb * (na * na - na * nb + nb * nb)
+        m4 += 6 * d_n**2 * (na * na * other._m2 + nb * nb * self._m2)
+        m4 += 4 * d_n * (na * other._m3 - nb * self._m3)
+        m3 = self._m3 + other._m3 + delta * d_n**2 * na * nb * (na - nb)
+        m3 += 3 * d_n * (na * other._m2 - nb * self._m2)
+        self._m2 = self._m2 + other._m2 + delta * d_n * na * nb
+        self._m3, self._m4 = m3, m4
+        fresh = na == 0
+        self._mean = np.where(fresh, other._mean, self._mean + d_n * nb)
+        self._shift = np.where(fresh, other._shift, self._shift)
+        self._n = n
+        self._min = np.minimum(self._min, other._min)
+        self._max = np.maximum(self._max, other._max)
+
+    def finish(self) -> MomentSummary:
+        """Return the summary of every group."""
+        n = self._n
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore", under="ignore"):
+            variance = np.where(n > 1, self._m2 / (n - 1), np.nan)
+            m2 = self._m2 / n
+            spread = m2 > (np.abs(self._shift + self._mean) * 1e-15) ** 2  # a constant has no shape
+            g1 = self._m3 / n / m2**1.5
+            g2 = self._m4 / n / m2**2 - 3
+            skewness = np.where((n > 2) & spread, g1 * np.sqrt(n * (n - 1)) / (n - 2), np.nan)
+            factor = (n - 1) / ((n - 2) * (n - 3))
+            kurtosis = np.where((n > 3) & spread, factor * ((n + 1) * g2 + 6), np.nan)
+        empty = n == 0
+        return MomentSummary(
+            n=n.astype(np.int64),
+            mean=np.where(empty, np.nan, self._shift + self._mean),
+            variance=variance,
+            skewness=skewness,
+            excess_kurtosis=kurtosis,
+            min=np.where(empty, np.nan, self._min),
+            max=np.where(empty, np.nan, self._max),
+        )

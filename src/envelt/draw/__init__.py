@@ -1,0 +1,1 @@
+"""Pictures, one a file; the house style is in `style`."""

@@ -1,0 +1,135 @@
+"""The house style: one palette, one type size scale, one way to set a title.
+
+Figures are made without pyplot, so drawing has no global state and needs no monitor.
+"""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+WIDTH, HEIGHT, DPI = 1280, 800, 100
+
+PALETTE = ("#2b5c8a", "#e09f1f", "#3f9c8c", "#c8553d", "#a7c6e8", "#4a4a4a")
+"""Six colours at least 24 apart (CIE76) for normal sight and for protanopia, deuteranopia and tritanopia."""
+
+INK, DIM, LINE, PALE = "#1f2429", "#5b646d", "#d9dde1", "#eef1f4"
+STOP, QUIET = PALETTE[3], "#9aa3ab"
+
+MOST_LEVELS = 30
+"""Levels drawn one by one; more than this and the smallest are joined."""
+
+_RC: dict[str, Any] = {
+    "font.family": "DejaVu Sans",
+    "font.size": 11,
+    "text.color": INK,
+    "axes.labelcolor": INK,
+    "axes.edgecolor": DIM,
+    "axes.linewidth": 0.8,
+    "axes.spines.top": False,
+    "axes.spines.right": False,
+    "axes.axisbelow": True,
+    "axes.grid": False,
+    "grid.color": LINE,
+    "grid.linewidth": 0.8,
+    "xtick.color": DIM,
+    "ytick.color": DIM,
+    "xtick.labelcolor": INK,
+    "ytick.labelcolor": INK,
+    "xtick.labelsize": 10,
+    "ytick.labelsize": 10,
+    "legend.frameon": False,
+    "figure.dpi": DPI,
+    "savefig.dpi": DPI,
+    "svg.hashsalt": "envelt",
+    "axes.unicode_minus": True,
+    "text.parse_math": False,
+}
+
+
+@contextmanager
+def house_style() -> Iterator[None]:
+    """Draw in the house style and leave the caller's settings as they were."""
+    import matplotlib as mpl
+
+    with mpl.rc_context(_RC):
+        yield
+
+
+def colour(place: int) -> str:
+    """Return the colour of the class, or group, at a place in its order."""
+    return PALETTE[place % len(PALETTE)]
+
+
+def class_colours(levels: tuple[str, ...]) -> dict[str, str]:
+    """Return one colour a class: the same in every picture of a study."""
+    return {level: colour(i) for i, level in enumerate(levels)}
+
+
+def new_figure(title: str, about: str, note: str = "", height: int = HEIGHT) -> Figure:
+    """Return an empty figure with its title, the line under it, and a note at the foot.
+
+    Parameters
+    ----------
+    title
+        What is shown.
+    about
+        Rows, missing and subset.
+    note
+        What the picture cannot show.
+    height
+        In pixels; the width is 1280.
+    """
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(WIDTH / DPI, height / DPI), layout=None)
+    FigureCanvasAgg(figure)
+    top = height - 18
+    figure.text(28 / WIDTH, top / height, shorten(title, 96), size=17, weight="bold", va="top")
+    figure.text(28 / WIDTH, (top - 32) / height, shorten(about, 165), size=11, color=DIM, va="top")
+    if note:
+        figure.text(28 / WIDTH, 14 / height, shorten(note, 175), size=9.5, color=DIM, va="bottom")
+    figure.title, figure.alternative = title, ""  # type: ignore[attr-defined]
+    return figure
+
+
+def place(figure: Figure, left: float, top: float, right: float, bottom: float, **options: Any) -> Axes:
+    """Add axes by their margins in pixels from the four sides of the figure."""
+    width, height = figure.get_size_inches() * DPI
+    box = (left / width, bottom / height, (width - left - right) / width, (height - top - bottom) / height)
+    return figure.add_axes(box, **options)
+
+
+def describe(figure: Figure, alternative: str) -> Figure:
+    """Give a figure its text alternative and return it."""
+    figure.alternative = alternative  # type: ignore[attr-defined]
+    return figure
+
+
+def shorten(text: str, most: int) -> str:
+    """Cut a text that is too long, with an ellipsis."""
+    text = text.replace("\n", " ")
+    return text if len(text) <= most else text[: most - 1].rstrip() + "…"
+
+
+def wrapped(text: str, width: int, lines: int = 2) -> str:
+    """Wrap a label into a few lines."""
+    folded = textwrap.wrap(text, width, max_lines=lines, placeholder="…", break_long_words=True)
+    return "\n".join(folded) if len(text) > width else text
+
+
+def bare(axes: Axes, *sides: str) -> None:
+    """Hide spines and their ticks."""
+    for side in sides:
+        axes.spines[side].set_visible(False)
+    if "left" in sides:
+        axes.tick_params(axis="y", length=0)
+    if "bottom" in sides:
+        axes.tick_params(axis="x", length=0)

@@ -1,0 +1,94 @@
+"""Every exception Envelt raises on purpose, named after its reason, all under `EnveltError`.
+
+A message names the column or argument, what was expected, what was found and what to do.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from difflib import get_close_matches
+
+
+class EnveltError(Exception):
+    """The root: catch this to catch everything Envelt raises on purpose."""
+
+    def __str__(self) -> str:
+        return str(self.args[0]) if self.args else ""
+
+
+class DataError(EnveltError, ValueError):
+    """The data cannot be used as a table."""
+
+
+class FileMissingError(DataError, FileNotFoundError):
+    """There is no file of that name."""
+
+
+class NotATableError(DataError):
+    """The file is a directory, binary, or cannot be parsed as a table."""
+
+
+class EmptyTableError(DataError):
+    """There are no columns, or no rows, to look at."""
+
+
+class ColumnNamesError(DataError):
+    """Two columns share a name, or a name is not text."""
+
+
+class InfiniteValueError(DataError):
+    """A numeric column holds plus or minus infinity."""
+
+
+class IntegerTooLargeError(DataError):
+    """Whole numbers beyond 2^53, which floating point cannot tell apart."""
+
+
+class UnknownColumnError(EnveltError, KeyError):
+    """No column of that name; the nearest name is suggested."""
+
+
+class UnknownKindError(EnveltError, ValueError):
+    """No kind of that name; the nearest name is suggested."""
+
+
+class KindConflictError(EnveltError, ValueError):
+    """A column cannot be read as the kind it was declared to be."""
+
+
+class OutcomeError(EnveltError, ValueError):
+    """The outcome is not named, has one value, or cannot serve the step asked for."""
+
+
+class UnknownEventError(OutcomeError):
+    """The event named is not a level of the outcome."""
+
+
+class ExpressionError(EnveltError, ValueError):
+    """An expression is not in the small language that is understood, or names no column."""
+
+
+class OptionError(EnveltError, ValueError):
+    """An option has a value that cannot be used."""
+
+
+class OutputError(EnveltError, OSError):
+    """A file cannot be written where it was asked for."""
+
+
+def did_you_mean(name: str, options: Iterable[str]) -> str:
+    """Return ``" Did you mean 'x'?"``, or a short list of what there is when nothing is near."""
+    options = [str(o) for o in options]
+    near = get_close_matches(str(name), options, n=1, cutoff=0.5)
+    if not near:
+        folded = {o.casefold(): o for o in options}
+        near = [folded[str(name).casefold()]] if str(name).casefold() in folded else []
+    if near:
+        return f" Did you mean {near[0]!r}?"
+    shown = ", ".join(options[:8]) + (", …" if len(options) > 8 else "")
+    return f" There is: {shown}." if options else ""
+
+
+def unknown_column(name: str, options: Iterable[str]) -> UnknownColumnError:
+    """Build the error for a column name that is not there."""
+    return UnknownColumnError(f"No column {name!r}.{did_you_mean(name, options)}")

@@ -1,0 +1,185 @@
+"""A view: what a step returns, to be read, drawn and saved."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from .core.estimate import Finding
+from .errors import OutputError, did_you_mean
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
+PICTURES = ("png", "svg", "pdf")
+DOCUMENTS = ("html", "md", "csv", "json")
+
+
+def check_extension(path: str | Path) -> str:
+    """Return a path's extension if a view can be saved so.
+
+    Raises
+    ------
+    OutputError
+    """
+    extension = Path(path).suffix.lower().removeprefix(".")
+    if extension not in PICTURES + DOCUMENTS:
+        raise OutputError(
+            f"Cannot tell from {str(path)!r} what to write.{did_you_mean(extension, PICTURES + DOCUMENTS)} "
+            f"End it in one of: {', '.join(f'.{e}' for e in PICTURES + DOCUMENTS)}."
+        )
+    return extension
+
+
+class View:
+    """The result of a step.
+
+    Parameters
+    ----------
+    step
+        The name of the step.
+    title
+        What is shown.
+    about
+        Lines on what it was computed from: rows, missing, the subset, the event.
+    tables
+        Data frames by name; the first, ``table``, is the main one. Each is an attribute of the view.
+    findings
+        What is worth a person's attention.
+    draw
+        Makes the picture.
+    values
+        Single numbers by name, each an attribute of the view.
+    brief
+        The columns of the main table that are shown where room is scarce, in that order; all by default.
+    """
+
+    def __init__(
+        self,
+        step: str,
+        title: str,
+        about: tuple[str, ...],
+        tables: Mapping[str, pd.DataFrame],
+        findings: tuple[Finding, ...],
+        draw: Callable[[View], Figure],
+        values: Mapping[str, Any] | None = None,
+        brief: tuple[str, ...] = (),
+    ) -> None:
+        self.step, self.title, self.about = step, title, about
+        self.tables, self.findings = dict(tables), findings
+        self.values = dict(values or {})
+        self._draw, self._brief = draw, brief
+        self._picture: tuple[bytes, str] | None = None
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """The main table."""
+        return self.tables["table"]
+
+    @property
+    def shown(self) -> dict[str, pd.DataFrame]:
+        """The tables as a person sees them: the main one in brief."""
+        brief = list(self._brief) or list(self.table.columns)
+        return {**self.tables, "table": self.table[brief]}
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("_") or "tables" not in self.__dict__:
+            raise AttributeError(name)
+        for group in (self.tables, self.values):
+            if name in group:
+                return group[name]
+        there = [*self.tables, *self.values]
+        raise AttributeError(f"This {self.step} view has no {name!r}.{did_you_mean(name, there)}")
+
+    def __dir__(self) -> list[str]:
+        return [*super().__dir__(), *self.tables, *self.values]
+
+    def draw(self) -> Figure:
+        """Return the picture as a Matplotlib figure, 1280 × 800 pixels."""
+        return self._draw(self)
+
+    def picture(self) -> tuple[bytes, str]:
+        """Return the picture as a PNG, and what it shows in words; drawn once."""
+        if self._picture is None:
+            figure = self.draw()
+            self._picture = _figure_bytes(figure, "png"), str(getattr(figure, "alternative", ""))
+        return self._picture
+
+    def to_dict(self) -> dict[str, Any]:
+        """Return the view as JSON-ready data: native scalars, NaN as null."""
+        from .write.plain import plain, records
+
+        return {
+            "step": self.step,
+            "title": self.title,
+            "about": list(self.about),
+            **({"values": plain(self.values)} if self.values else {}),
+            "tables": {name: records(frame) for name, frame in self.tables.items()},
+            "findings": [plain(f.to_dict()) for f in self.findings],
+        }
+
+    def save(self, path: str | Path) -> None:
+        """Write the view by the path's extension: png, svg, pdf, html, md, csv or json.
+
+        A csv holds the main table at full precision; html and md hold all tables and the findings.
+
+        Raises
+        ------
+        OutputError
+            The extension is unknown or the file cannot be written; then none is left behind.
+        """
+        from .write.files import check_writable, write_bytes
+
+        extension = check_extension(path)
+        path = Path(path)
+        check_writable(path)
+        if extension in PICTURES:
+            picture = self.picture()[0] if extension == "png" else _figure_bytes(self.draw(), extension)
+            write_bytes(path, picture)
+        else:
+            write_bytes(path, self._document(extension).encode("utf-8"))
+
+    def _document(self, extension: str) -> str:
+        if extension == "csv":
+            return str(self.table.to_csv())
+        if extension == "json":
+            import json
+
+            return json.dumps(self.to_dict(), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+        if extension == "md":
+            from .write.markdown import view_markdown
+
+            return view_markdown(self.title, self.about, self.tables, self.findings)
+        from .write.html import Section, embedded, page
+
+        section = Section(self.title, (), self.tables, self.findings, embedded(*self.picture()))
+        return page(self.title, self.about, [section], f"Made with Envelt: {self.step}.")
+
+    def __str__(self) -> str:
+        from .write.terminal import view_text
+
+        return view_text(self.title, self.about, self.shown, self.findings)
+
+    def __repr__(self) -> str:
+        rows, columns = self.table.shape
+        return f"<View {self.step}: {self.title} ({rows} × {columns}, {len(self.findings)} findings)>"
+
+    def _repr_html_(self) -> str:
+        from .write.html import fragment
+
+        return fragment(self.title, self.about, self.shown, self.findings)
+
+
+def _figure_bytes(figure: Figure, extension: str) -> bytes:
+    """Return a figure as a file, with its title and text alternative in the file's own metadata."""
+    import io
+
+    title, alternative = str(getattr(figure, "title", "")), str(getattr(figure, "alternative", ""))
+    metadata: dict[str, Any] = {"Title": title, ("Subject" if extension == "pdf" else "Description"): alternative}
+    if extension == "svg":
+        metadata["Date"] = None
+    out = io.BytesIO()
+    figure.savefig(out, format=extension, metadata=metadata)
+    return out.getvalue()

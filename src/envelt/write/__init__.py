@@ -1,0 +1,1 @@
+"""Writing results: numbers as people read them, terminal text, HTML, Markdown, CSV and JSON."""

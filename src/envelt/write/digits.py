@@ -1,0 +1,119 @@
+"""Numbers with as many digits as they deserve."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import pandas as pd
+
+MINUS = "−"
+
+COUNTS = {"count", "n", "events", "present", "missing", "distinct", "rows", "outliers"}
+SHARES = {"share", "missing_share", "rate"}
+PROBABILITIES = {"p", "q"}
+THREE_PLACES = {"held_out_share", "auc", "share_over_rows", "change"}
+
+DISPLAY = {
+    "held_out_share": "held-out share",
+    "missing_share": "missing share",
+    "share_over_rows": "share over rows",
+    "excess_kurtosis": "excess kurtosis",
+}
+
+
+def count(value: float) -> str:
+    """Return a whole number with thousands separators."""
+    return f"{int(value):,}".replace("-", MINUS)
+
+
+def percent(value: float) -> str:
+    """Return a share as a percentage: one decimal, none needed at 0 and 1."""
+    if value in (0.0, 1.0):
+        return f"{value:.0%}"
+    return f"{value:.1%}" if 0.0005 <= abs(value) else "<0.1%" if value > 0 else f"{value:.1%}".replace("-", MINUS)
+
+
+def probability(value: float) -> str:
+    """Return a p or q value: three decimals, and no claim below one in a thousand."""
+    return "<0.001" if value < 0.001 else f"{value:.3f}"
+
+
+def places(value: float, digits: int = 3) -> str:
+    """Return a number with fixed decimals and a true minus sign."""
+    text = f"{value:.{digits}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return text.replace("-", MINUS)
+
+
+def significant(value: float, digits: int = 4) -> str:
+    """Return a number with four significant digits, whole ones with separators."""
+    if value == 0:
+        return "0"
+    if math.isinf(value):
+        return "∞" if value > 0 else f"{MINUS}∞"
+    if abs(value) >= 1000 and abs(value) < 1e15:
+        return f"{value:,.0f}".replace("-", MINUS)
+    text = f"{value:.{digits}g}"
+    if "e" in text:
+        mantissa, exponent = text.split("e")
+        text = f"{mantissa}e{int(exponent)}"
+    elif "." not in text and abs(value) < 1000 and value != int(value):
+        text = f"{value:.1f}" if abs(value) < 1000 else text
+    return text.replace("-", MINUS)
+
+
+def formatter(column: str, table_columns: list[str]) -> Callable[[Any], str]:
+    """Return how a column's cells are written; ``low`` and ``high`` go as the estimate beside them."""
+    if column in COUNTS:
+        return count
+    if column in SHARES or (column in ("low", "high") and "rate" in table_columns):
+        return percent
+    if column in PROBABILITIES:
+        return probability
+    if column in THREE_PLACES or (column in ("low", "high") and "held_out_share" in table_columns):
+        return places
+    return significant
+
+
+def visible(text: str) -> str:
+    """Return a text so that space at its ends, and being empty, can be seen."""
+    return text if text and text == text.strip() else f"'{text}'"
+
+
+def cell(value: Any, write: Callable[[Any], str]) -> str:
+    """Return one cell as text; what is missing is a dash."""
+    if value is None or value is pd.NaT or (isinstance(value, float) and math.isnan(value)):
+        return "–"
+    if isinstance(value, (list, tuple)):
+        return ", ".join(visible(str(v)) for v in value)
+    if isinstance(value, pd.Timestamp):
+        return value.strftime("%Y-%m-%d" if value == value.normalize() else "%Y-%m-%d %H:%M")
+    if isinstance(value, str):
+        return visible(value)
+    if isinstance(value, bool):
+        return str(value)
+    if isinstance(value, int) or (hasattr(value, "dtype") and value.dtype.kind in "iu"):
+        return count(value)
+    return write(float(value))
+
+
+def as_text(frame: pd.DataFrame) -> pd.DataFrame:
+    """Return a table with every cell written for reading, the index as its first column."""
+    names = [str(c) for c in frame.columns]
+    written = {}
+    for i, name in enumerate(names):
+        write = formatter(name, names)
+        written[DISPLAY.get(name, name.replace("_", " ") if name.islower() else name)] = [
+            cell(v, write) for v in frame.iloc[:, i].tolist()
+        ]
+    out = pd.DataFrame(written, dtype=object)
+    out.insert(0, str(frame.index.name or ""), [visible(str(i)) for i in frame.index], allow_duplicates=True)
+    return out
+
+
+def numeric_columns(frame: pd.DataFrame) -> list[bool]:
+    """Say for each column, the index first, whether it is set flush right."""
+    return [False] + [pd.api.types.is_numeric_dtype(t) or pd.api.types.is_datetime64_any_dtype(t) for t in frame.dtypes]

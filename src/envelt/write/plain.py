@@ -1,0 +1,35 @@
+"""JSON-ready values: native Python scalars, NaN as null, times as ISO text."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+
+def plain(value: Any) -> Any:
+    """Return a value, or a structure of them, as JSON can hold it."""
+    if isinstance(value, dict):
+        return {str(k): plain(v) for k, v in value.items()}
+    if isinstance(value, (list, tuple, np.ndarray)):
+        return [plain(v) for v in value]
+    if isinstance(value, np.generic):
+        value = value.item()
+    if value is None or value is pd.NaT:
+        return None
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, (bool, int, str)):
+        return value
+    if isinstance(value, pd.Timestamp):
+        return value.isoformat()
+    return str(value)
+
+
+def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
+    """Return a table as a list of rows, the index among their fields."""
+    index = str(frame.index.name or "index")
+    rows = frame.to_dict("records")
+    return [{index: plain(label), **plain(row)} for label, row in zip(frame.index, rows, strict=True)]

@@ -1,0 +1,117 @@
+"""Tables and findings in the terminal. Text from data is never read as markup."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable
+from typing import TYPE_CHECKING
+
+from ..core.estimate import Finding
+from .digits import as_text, numeric_columns
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from rich.console import Console, RenderableType
+
+MARKS = {"stop": ("■ stop", "bold red"), "caution": ("▲ caution", "bold yellow"), "note": ("● note", "bold blue")}
+MOST_ROWS = 60
+TEXT_WIDTH = 22  # a column of texts can be wrapped to this
+LEAST_NEEDED = ("examples", "skewness", "excess_kurtosis", "auc", "missing_share", "q1", "q3", "min", "max", "missing", "q")
+
+
+def fitting(frame: pd.DataFrame, width: int) -> tuple[pd.DataFrame, list[str]]:
+    """Drop the least needed columns until no number has to be cut, and say which were dropped."""
+    dropped = []
+    for name in LEAST_NEEDED:
+        if _natural_width(frame) <= width:
+            break
+        if name in frame.columns and len(frame.columns) > 2:
+            frame = frame.drop(columns=name)
+            dropped.append(name)
+    return frame, dropped
+
+
+def _natural_width(frame: pd.DataFrame) -> int:
+    text = as_text(frame)
+    right = numeric_columns(frame)
+    total = 0
+    for i, (name, flush) in enumerate(zip(text.columns, right, strict=True)):
+        cells = max((len(v) for v in text.iloc[:, i]), default=0)
+        if not flush and i:
+            cells = min(cells, TEXT_WIDTH)
+        total += max(cells, *(len(w) for w in str(name).split(" "))) + 3
+    return total
+
+
+def table_of(frame: pd.DataFrame, title: str | None = None, width: int = 120) -> RenderableType:
+    """Return a table for the terminal; of a very long one the head, with how many more there are."""
+    from rich import box
+    from rich.table import Table
+    from rich.text import Text
+
+    shown, dropped = fitting(frame.head(MOST_ROWS), width)
+    text = as_text(shown)
+    notes = [f"and {len(frame) - MOST_ROWS:,} more rows; save as .csv to see all"] if len(frame) > MOST_ROWS else []
+    if dropped:
+        notes.append(f"no room for {', '.join(dropped)}; widen the window, or use --out FILE.csv")
+    table = Table(
+        box=box.SIMPLE_HEAD,
+        title=Text(title) if title else None,
+        title_justify="left",
+        title_style="bold",
+        pad_edge=False,
+        caption=Text("; ".join(notes)) if notes else None,
+        caption_justify="left",
+    )
+    for i, (name, right) in enumerate(zip(text.columns, numeric_columns(shown), strict=True)):
+        wide = i and not right  # texts may wrap, numbers and names may not
+        cells = max((len(v) for v in text.iloc[:, i]), default=0)
+        head = str(name).replace(" ", "\n") if right and len(str(name)) > cells else str(name)
+        table.add_column(Text(head), justify="right" if right else "left", no_wrap=not wide)
+    for row in text.itertuples(index=False):
+        table.add_row(*(Text(str(v)) for v in row))
+    return table
+
+
+def findings_of(findings: Iterable[Finding]) -> list[RenderableType]:
+    """Return findings as paragraphs, each with its weight, its code and what to do."""
+    from rich.padding import Padding
+    from rich.text import Text
+
+    out: list[RenderableType] = []
+    for finding in findings:
+        mark, style = MARKS[finding.weight]
+        head = Text.assemble((mark, style), "  ", (finding.code, "dim"))
+        out += [head, Padding(Text(finding.statement), (0, 0, 0, 2))]
+        out.append(Padding(Text(f"→ {finding.advice}"), (0, 0, 0, 2)))
+    return out
+
+
+def print_view(
+    console: Console,
+    title: str,
+    about: Iterable[str],
+    tables: dict[str, pd.DataFrame],
+    findings: Iterable[Finding],
+) -> None:
+    """Print a view: what it is, its tables, its findings."""
+    from rich.text import Text
+
+    console.print(Text(title, style="bold"))
+    for line in about:
+        console.print(Text(line, style="dim"))
+    for name, frame in tables.items():
+        console.print(table_of(frame, None if name == "table" else name.replace("_", " "), console.width))
+    for item in findings_of(findings):
+        console.print(item)
+
+
+def view_text(
+    title: str, about: Iterable[str], tables: dict[str, pd.DataFrame], findings: Iterable[Finding], width: int = 120
+) -> str:
+    """Return what `print_view` prints, without colour."""
+    from rich.console import Console
+
+    out = io.StringIO()
+    print_view(Console(file=out, width=width, color_system=None), title, about, tables, findings)
+    return "\n".join(line.rstrip() for line in out.getvalue().splitlines()) + "\n"
