@@ -16,7 +16,7 @@ import numpy as np
 
 from envelt.core import thresholds as T
 from envelt.core.folds import deal, hash_blocks
-from envelt.core.heldout import binned_counts, held_out_bins, held_out_levels, summarise, bin_fits
+from envelt.core.heldout import bin_fits, binned_counts, held_out_bins, held_out_levels, summarise
 from envelt.core.shrinkage import shrunken
 from envelt.core.targets import ClassTarget, NumberTarget
 

@@ -2,4 +2,5 @@
 
 from .cli.app import main
 
-main()
+if __name__ == "__main__":
+    main()

@@ -72,7 +72,14 @@ def _folded(view: View) -> tuple[str, ...]:
 
 def _section(view: View, title: str, anchor: str, level: int = 2, folded: tuple[str, ...] = ()) -> Section:
     return Section(
-        title, view.about, view.shown, view.findings, embedded(*view.picture()), folded=folded, level=level, anchor=anchor
+        title,
+        view.about,
+        view.shown,
+        view.findings,
+        embedded(*view.picture()),
+        folded=folded,
+        level=level,
+        anchor=anchor,
     )
 
 
@@ -80,7 +87,7 @@ def _lead(study: Study, balance: View, ranking: View) -> tuple[str, ...]:
     table = ranking.table
     carrying = int((table["low"] > 0).sum())
     stops = [f for f in ranking.findings if f.weight == "stop"]
-    first = f"{count(len(study.table))} rows, {count(len(table))} candidates, of which {count(carrying)} carry something alone."
+    first = f"{count(len(study.table))} rows, {count(len(table))} candidates; {count(carrying)} carry something alone."
     if "largest_share" in balance.values:
         first += f" Always saying the largest class is right {percent(balance.largest_share)} of the time."
     second = tuple(f"Look first at {f.columns[0]}: it is too good to be true." for f in stops[:3])

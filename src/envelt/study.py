@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from .core import against as ag
 from .core.balance import class_balance, numeric_balance
+from .core.clustered import unit_codes
 from .core.expression import rows_where
+from .core.folds import unit_keys
 from .core.inventory import take_inventory
 from .core.outcome import ClassOutcome, Outcome, resolve_outcome
 from .core.rank import rank_candidates
@@ -44,8 +46,8 @@ class Study:
         The level of a class outcome that rates speak of. By default the one that says yes, true or 1, else
         the rarest.
     unit
-        The column that says which rows are one case. Folds never split one, and the intervals and tests of
-        `rank` count units, not rows.
+        The column that says which rows are one case. Folds never split one, and intervals and tests count
+        units, not rows.
     kinds
         What columns are, by name, where detection is wrong: ``{"zone": "nominal"}``.
     ignore
@@ -111,7 +113,9 @@ class Study:
     def _narrow(self, expression: str) -> None:
         keep = rows_where(self.table, expression)
         if not keep.any():
-            raise ExpressionError(f"No row is left where {expression}. Loosen it, or look at the columns with inventory.")
+            raise ExpressionError(
+                f"No row is left where {expression}. Loosen it, or look at the columns with inventory."
+            )
         self.table = self.table.take(keep)
         self.subset = (*self.subset, expression)
         self._resolve()
@@ -188,19 +192,22 @@ class Study:
 
     def _against(self, candidate: Column, outcome: Outcome) -> View:
         column = candidate.name
-        about = self._about(outcome)
+        about, units = self._about(outcome), None
+        if self.unit is not None:
+            units = unit_codes(unit_keys(self.table[self.unit]))
+            about = (*about, f"intervals and tests count {self.unit}, not rows")
         values = _numbers(candidate)
         if isinstance(outcome, ClassOutcome):
             if values is not None:
-                result = ag.number_by_class(column, values, outcome)
-                return number_by_class_view(result, about, isinstance(candidate, TimeColumn))
+                dates = isinstance(candidate, TimeColumn)
+                return number_by_class_view(ag.number_by_class(column, values, outcome, dates, units), about, dates)
             assert isinstance(candidate, CategoryColumn)
-            return levels_by_class_view(ag.levels_by_class(candidate, outcome), about, candidate)
+            return levels_by_class_view(ag.levels_by_class(candidate, outcome, units), about, candidate)
         if values is not None:
-            return number_by_group_view(ag.number_by_number(column, values, outcome), about, True)
+            return number_by_group_view(ag.number_by_number(column, values, outcome, units), about, True)
         assert isinstance(candidate, CategoryColumn)
         ordered = candidate.ordered or candidate.kind == "binary"
-        return number_by_group_view(ag.number_by_levels(candidate, outcome), about, ordered)
+        return number_by_group_view(ag.number_by_levels(candidate, outcome, units), about, ordered)
 
     def rank(self) -> View:
         """Score every candidate alone, on rows it was not fitted on.

@@ -177,7 +177,10 @@ def _figure_bytes(figure: Figure, extension: str) -> bytes:
     import io
 
     title, alternative = str(getattr(figure, "title", "")), str(getattr(figure, "alternative", ""))
-    metadata: dict[str, Any] = {"Title": title, ("Subject" if extension == "pdf" else "Description"): alternative}
+    metadata: dict[str, Any] = {
+        "Title": title,
+        ("Subject" if extension == "pdf" else "Description"): alternative,
+    }
     if extension == "svg":
         metadata["Date"] = None
     out = io.BytesIO()

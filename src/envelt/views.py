@@ -16,7 +16,7 @@ from .core.outcome import ClassOutcome, NumericOutcome, Outcome
 from .core.rank import Ranking
 from .core.table import CategoryColumn
 from .view import View
-from .write.digits import count
+from .write.digits import count, day_label
 
 DAY = pd.Timedelta(days=1)
 
@@ -109,7 +109,9 @@ def group_table(summary: GroupSummary, index: str, dates: bool = False) -> pd.Da
 
 def tests_table(tests: dict[str, Significance]) -> pd.DataFrame:
     """One row a test."""
-    return pd.DataFrame(list(tests.values()), index=pd.Index(tests, name="test"), columns=["statistic", "p"], dtype=float)
+    return pd.DataFrame(
+        list(tests.values()), index=pd.Index(tests, name="test"), columns=["statistic", "p"], dtype=float
+    )
 
 
 def effects_table(effects: dict[str, Estimate]) -> pd.DataFrame:
@@ -121,7 +123,8 @@ def effects_table(effects: dict[str, Estimate]) -> pd.DataFrame:
 def rates_table(rates: Any, index: pd.Index[Any]) -> pd.DataFrame:
     """One row a level or bin: rows, events, and the rate with its interval."""
     return pd.DataFrame(
-        {"n": rates.n, "events": rates.events, "rate": rates.rate, "low": rates.low, "high": rates.high}, index=index
+        {"n": rates.n, "events": rates.events, "rate": rates.rate, "low": rates.low, "high": rates.high},
+        index=index,
     )
 
 
@@ -155,7 +158,7 @@ def number_by_class_view(result: ag.NumberByClass, about: tuple[str, ...], dates
 def _label(left: float, right: float, dates: bool) -> str:
     if not dates:
         return ag.bin_label(left, right)
-    a, b = (str(pd.Timestamp(0) + day * DAY)[:10] for day in (left, right))
+    a, b = day_label(left), day_label(right)
     return a if a == b else f"{a} to {b}"
 
 
@@ -221,7 +224,8 @@ def rank_view(result: Ranking, about: tuple[str, ...]) -> View:
         over_rows = np.array([result.unit.share_over_rows[c.name] for c in rows])
         change = table["held_out_share"].to_numpy() - over_rows
         tables["units"] = pd.DataFrame(
-            {"share_over_rows": over_rows, "held_out_share": table["held_out_share"], "change": change}, index=table.index
+            {"share_over_rows": over_rows, "held_out_share": table["held_out_share"], "change": change},
+            index=table.index,
         )
 
     def draw(view: View) -> Any:
@@ -243,4 +247,3 @@ def outcome_line(outcome: Outcome, total: int) -> str:
         return f"{rows}; event: {outcome.name} = {outcome.event}"
     assert isinstance(outcome, NumericOutcome)
     return rows
-

@@ -34,7 +34,9 @@ app = typer.Typer(
 
 @app.command()
 def demo(
-    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where to write; made if need be.")] = Path("envelt-demo"),
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where to write; made if need be.")] = Path(
+        "envelt-demo"
+    ),
 ) -> None:
     """Run the main job on made-up data: writes the data, the report and the figures, and prints the ranking."""
     from .demo import run_demo
@@ -163,7 +165,14 @@ def _study(
         check_writable(path)
     kinds = dict(_pair(k) for k in kind or [])
     return Study(
-        data, outcome=outcome, event=event, unit=unit, kinds=kinds, ignore=ignore or (), where=where, seed=seed
+        data,
+        outcome=outcome,
+        event=event,
+        unit=unit,
+        kinds=kinds,
+        ignore=ignore or (),
+        where=where,
+        seed=seed,
     )
 
 

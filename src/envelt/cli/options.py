@@ -8,21 +8,30 @@ from typing import Annotated
 import typer
 
 Data = Annotated[
-    str, typer.Argument(metavar="DATA", help="A CSV, TSV or Parquet file, or the word 'demo' for the made-up hives.")
+    str,
+    typer.Argument(metavar="DATA", help="A CSV, TSV or Parquet file, or the word 'demo' for the made-up hives."),
 ]
 OutcomeOption = Annotated[
-    str | None, typer.Option("--outcome", "-o", metavar="COLUMN", help="The column to be told from the others.")
+    str | None,
+    typer.Option("--outcome", "-o", metavar="COLUMN", help="The column to be told from the others."),
 ]
 Event = Annotated[
     str | None,
-    typer.Option(metavar="LEVEL", help="The level of the outcome that rates speak of. Default: yes, true or 1, else the rarest."),
+    typer.Option(
+        metavar="LEVEL",
+        help="The level of the outcome that rates speak of. Default: yes, true or 1, else the rarest.",
+    ),
 ]
 Unit = Annotated[
-    str | None, typer.Option(metavar="COLUMN", help="The column that says which rows are one case; folds never split one.")
+    str | None,
+    typer.Option(metavar="COLUMN", help="The column that says which rows are one case; folds never split one."),
 ]
 Kind = Annotated[
     list[str] | None,
-    typer.Option(metavar="COLUMN=KIND", help="What a column is, where detection is wrong: --kind zone=nominal. Repeatable."),
+    typer.Option(
+        metavar="COLUMN=KIND",
+        help="What a column is, where detection is wrong: --kind zone=nominal. Repeatable.",
+    ),
 ]
 Ignore = Annotated[list[str] | None, typer.Option(metavar="COLUMN", help="Leave a column out. Repeatable.")]
 Where = Annotated[

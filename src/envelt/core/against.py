@@ -9,8 +9,10 @@ from numpy.typing import NDArray
 
 from . import contingency as ct
 from . import thresholds as T
-from .bins import Bins, readable_bins
-from .correlation import pearson, spearman
+from .bins import Bins, date_bins, readable_bins
+from .clustered import product_design_effect, unit_codes
+from .clustered_groups import clustered_comparison, clustered_rates, clustered_table, clustered_two_by_two
+from .correlation import pearson, ranks, spearman
 from .estimate import Estimate, Finding, Significance, by_weight
 from .groups import GroupComparison, compare_groups
 from .outcome import ClassOutcome, NumericOutcome
@@ -20,6 +22,7 @@ from .table import CategoryColumn
 from .tallies import Contingency
 
 Floats = NDArray[np.float64]
+Units = NDArray[np.int64] | None
 
 
 @dataclass(frozen=True)
@@ -75,22 +78,32 @@ class NumberByGroup:
     findings: tuple[Finding, ...]
 
 
-def number_by_class(name: str, values: Floats, outcome: ClassOutcome) -> NumberByClass:
-    """Compare a numeric candidate, shape (n,), between the classes of the outcome."""
+def number_by_class(
+    name: str, values: Floats, outcome: ClassOutcome, dates: bool = False, units: Units = None
+) -> NumberByClass:
+    """Compare a numeric candidate (or one of days since 1970), shape (n,), between the classes of the outcome.
+
+    With ``units``, the unit of every row, tests and intervals count units.
+    """
     known = outcome.known
     values, codes = values[known], outcome.codes[known]
     event = codes == outcome.event_code
     comparison = compare_groups(values, codes, outcome.levels)
     bins = quantile_bins(values)
     rates = event_rates(bins.codes, event, len(bins.left))
+    if units is not None:
+        comparison = clustered_comparison(comparison, values, codes, units[known])
+        rates = clustered_rates(rates, bins.codes, event, units[known])
     pooled = np.sort(values[~np.isnan(values)])
-    edges = readable_bins(pooled) if len(pooled) else Bins(np.array([0.0, 1.0]))
+    choose = date_bins if dates else readable_bins
+    edges = choose(pooled) if len(pooled) else Bins(np.array([0.0, 1.0]))
     counts = np.array([edges.count(g) for g in comparison.summary.ordered])
-    findings = [*_bend(name, outcome, comparison, bins, rates), *_few_rows(comparison.summary.moments.n, name, outcome)]
+    findings = [
+        *_bend(name, outcome, comparison, bins, rates),
+        *_few_rows(comparison.summary.moments.n, name, outcome),
+    ]
     missing = int(np.isnan(values).sum())
-    return NumberByClass(
-        name, outcome, comparison, bins, rates, (edges, counts), missing, by_weight(findings)
-    )
+    return NumberByClass(name, outcome, comparison, bins, rates, (edges, counts), missing, by_weight(findings))
 
 
 def _bend(
@@ -113,11 +126,16 @@ def _bend(
             "bend-without-trend",
             "caution",
             (name, outcome.name),
-            f"The rate of {outcome.event!r} does not rise or fall along {name} (rank test p = {trend:.2g}) and yet runs "
+            f"The rate of {outcome.event!r} does not rise or fall along {name} (rank test p = {trend:.2g}) yet runs "
             f"from {rates.rate[worst]:.0%} at {bins.left[worst]:.4g} to {bins.right[worst]:.4g} up to "
             f"{rates.rate[best]:.0%} at {bins.left[best]:.4g} to {bins.right[best]:.4g}: {shape}.",
             "A correlation or a straight line misses this. Use bins, a spline, or the distance from the optimum.",
-            {"rank_test_p": trend, "chi_square_p": over_bins.p, "middle_rate": float(middle), "end_rate": float(ends)},
+            {
+                "rank_test_p": trend,
+                "chi_square_p": over_bins.p,
+                "middle_rate": float(middle),
+                "end_rate": float(ends),
+            },
         )
     ]
 
@@ -139,29 +157,41 @@ def _few_rows(n: NDArray[np.integer], name: str, outcome: ClassOutcome) -> list[
     ]
 
 
-def levels_by_class(column: CategoryColumn, outcome: ClassOutcome) -> LevelsByClass:
-    """Cross a category candidate with the classes of the outcome."""
+def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, units: Units = None) -> LevelsByClass:
+    """Cross a category candidate with the classes of the outcome; ``units`` as in `number_by_class`."""
     known = outcome.known
     codes, classes = column.codes[known], outcome.codes[known]
     tally = Contingency(len(column.levels), len(outcome.levels))
     tally.add(codes, classes)
     counts, missing = tally.finish()
-    rates = event_rates(codes, classes == outcome.event_code, len(column.levels))
+    event = classes == outcome.event_code
+    rates = event_rates(codes, event, len(column.levels))
+    if units is None:
+        tests, effects = _table_over_rows(counts, rates)
+    else:
+        chi, v = clustered_table(counts, codes, classes, units[known])
+        tests, effects = {"chi_square": chi}, {"cramers_v": v}
+        if len(column.levels) == 2:
+            effects |= clustered_two_by_two(rates, codes, event, units[known])
+        rates = clustered_rates(rates, codes, event, units[known])
+    findings = [*_small_expected(column.name, outcome, counts), *_small_levels(column, outcome, rates)]
+    return LevelsByClass(
+        column.name, outcome, column.levels, counts, rates, tests, effects, missing, by_weight(findings)
+    )
+
+
+def _table_over_rows(counts: NDArray[np.int64], rates: Rates) -> tuple[dict[str, Significance], dict[str, Estimate]]:
     tests = {"chi_square": ct.chi_square_sparse(counts) if ct.expected_are_small(counts) else ct.chi_square(counts)}
     effects = {"cramers_v": ct.cramers_v(counts)}
-    if len(column.levels) == 2:
-        two_by_two = np.stack([rates.n - rates.events, rates.events], axis=1)
-        if len(outcome.levels) == 2:
-            tests["fisher_exact"] = ct.fisher_exact(two_by_two)
+    if len(rates.n) == 2:
+        if counts.shape[1] == 2:
+            tests["fisher_exact"] = ct.fisher_exact(np.stack([rates.n - rates.events, rates.events], axis=1))
         x, n = rates.events.tolist(), rates.n.tolist()
         args = (x[0], n[0], x[1], n[1])
         effects["risk_difference"] = risk_difference(*args)
         effects["risk_ratio"] = risk_ratio(*args)
         effects["odds_ratio"] = odds_ratio(*args)
-    findings = [*_small_expected(column.name, outcome, counts), *_small_levels(column, outcome, rates)]
-    return LevelsByClass(
-        column.name, outcome, column.levels, counts, rates, tests, effects, missing, by_weight(findings)
-    )
+    return tests, effects
 
 
 def _small_expected(name: str, outcome: ClassOutcome, counts: NDArray[np.int64]) -> list[Finding]:
@@ -205,25 +235,37 @@ def _small_levels(column: CategoryColumn, outcome: ClassOutcome, rates: Rates) -
     ]
 
 
-def number_by_levels(column: CategoryColumn, outcome: NumericOutcome) -> NumberByGroup:
-    """Compare a numeric outcome between the levels of a category candidate."""
+def number_by_levels(column: CategoryColumn, outcome: NumericOutcome, units: Units = None) -> NumberByGroup:
+    """Compare a numeric outcome between the levels of a category candidate; ``units`` as above."""
     known = outcome.known
-    codes = column.codes[known]
-    comparison = compare_groups(outcome.values[known], codes, column.levels)
+    codes, values = column.codes[known], outcome.values[known]
+    comparison = compare_groups(values, codes, column.levels)
+    if units is not None:
+        comparison = clustered_comparison(comparison, values, codes, units[known])
     return NumberByGroup(column.name, outcome, comparison, int((codes < 0).sum()), None, ())
 
 
-def number_by_number(name: str, values: Floats, outcome: NumericOutcome) -> NumberByGroup:
-    """Compare a numeric outcome along quantile bins of a numeric candidate, with both correlations."""
+def number_by_number(name: str, values: Floats, outcome: NumericOutcome, units: Units = None) -> NumberByGroup:
+    """Compare a numeric outcome along quantile bins of a numeric candidate, with both correlations.
+
+    With ``units`` tests and intervals count units; a correlation keeps its size and its interval is that of
+    n over the design effect rows.
+    """
     known = outcome.known
     x, y = values[known], outcome.values[known]
     bins = quantile_bins(x)
     labels = tuple(bin_label(a, b) for a, b in zip(bins.left, bins.right, strict=True))
     comparison = compare_groups(y, bins.codes, labels)
     both = ~np.isnan(x)
+    inflation = {"pearson": 1.0, "spearman": 1.0}
+    if units is not None:
+        comparison = clustered_comparison(comparison, y, bins.codes, units[known])
+        unit = unit_codes(units[known][both])
+        inflation["pearson"] = product_design_effect(unit, x[both], y[both])
+        inflation["spearman"] = product_design_effect(unit, ranks(x[both]), ranks(y[both]))
     effects, tests = dict(comparison.effects), dict(comparison.tests)
-    effects["pearson"], tests["pearson"] = pearson(x[both], y[both])
-    effects["spearman"], tests["spearman"] = spearman(x[both], y[both])
+    effects["pearson"], tests["pearson"] = pearson(x[both], y[both], inflation["pearson"])
+    effects["spearman"], tests["spearman"] = spearman(x[both], y[both], inflation["spearman"])
     comparison = GroupComparison(comparison.summary, tests, effects)
     return NumberByGroup(name, outcome, comparison, int((~both).sum()), bins, ())
 

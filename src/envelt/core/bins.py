@@ -13,6 +13,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 MOST_BINS = 60
+DATE_WIDTHS = (1.0, 2.0, 7.0, 14.0, 28.0, 91.0, 182.0, 365.25)  # days
 ROUND = (1.0, 2.0, 2.5, 5.0)
 
 
@@ -54,11 +55,20 @@ def readable_bins(ordered: Floats) -> Bins:
         if fence_low < fence_high:
             low, high = fence_low, fence_high
         while _bins_needed(low, high, width, whole) > MOST_BINS:
-            width = _round_width(width * 1.3, whole)
-    edges = _edges(low, high, width, whole)
+            width = _wider(width, whole)
+    first, last = _span(low, high, width, whole)
+    edges = np.asarray(np.arange(first, last + 1) * width - (0.5 if whole else 0.0), np.float64)
     below = int(np.searchsorted(ordered, edges[0], "left"))
     above = len(ordered) - int(np.searchsorted(ordered, edges[-1], "right"))
     return Bins(edges, below, above)
+
+
+def date_bins(ordered: Floats) -> Bins:
+    """Choose bins of whole days, weeks or about months for sorted days, about thirty of them."""
+    low, high = float(np.floor(ordered[0])), float(np.floor(ordered[-1])) + 1
+    wanted = (high - low) / 30
+    width = next((w for w in DATE_WIDTHS if w >= wanted), DATE_WIDTHS[-1] * float(np.ceil(wanted / DATE_WIDTHS[-1])))
+    return Bins(np.asarray(low + width * np.arange(int(np.ceil((high - low) / width)) + 1), np.float64))
 
 
 def _start_width(ordered: Floats) -> float:
@@ -71,26 +81,35 @@ def _start_width(ordered: Floats) -> float:
 
 def _round_width(width: float, whole: bool) -> float:
     """Return the nearest round width, in ratio; whole numbers take whole widths and no 2.5."""
-    scale = 10.0 ** np.floor(np.log10(width))
-    choices = np.array([m * s for s in (scale / 10, scale, scale * 10) for m in ROUND])
-    if whole:
-        choices = choices[(choices >= 1) & (choices == np.floor(choices))]
-        if width <= 1 or len(choices) == 0:
-            return 1.0
+    if whole and width <= 1:
+        return 1.0
+    choices = _round_widths(width, whole)
     return float(choices[np.argmin(np.abs(np.log(choices / width)))])
 
 
-def _bins_needed(low: float, high: float, width: float, whole: bool) -> int:
-    return len(_edges(low, high, width, whole, count_only=True)) - 1
+def _wider(width: float, whole: bool) -> float:
+    """Return the next larger round width."""
+    choices = _round_widths(width, whole)
+    return float(choices[choices > width * (1 + 1e-9)].min())
 
 
-def _edges(low: float, high: float, width: float, whole: bool, count_only: bool = False) -> Floats:
+def _round_widths(width: float, whole: bool) -> Floats:
+    """Return the round widths about a width, sorted."""
+    scale = 10.0 ** np.floor(np.log10(width))
+    choices = np.array([m * s for s in (scale / 10, scale, scale * 10) for m in ROUND])
+    return choices[(choices >= 1) & (choices == np.floor(choices))] if whole else choices
+
+
+def _span(low: float, high: float, width: float, whole: bool) -> tuple[int, int]:
+    """Return the first and last edge, in widths (less a half for whole numbers)."""
     shift = 0.5 if whole else 0.0
     first = int(np.floor((low + shift) / width + 1e-9))
-    last = int(np.ceil((high + shift) / width - 1e-9))
-    last = max(last, first + 1)
+    last = max(int(np.ceil((high + shift) / width - 1e-9)), first + 1)
     if whole and last * width - shift <= high:
         last += 1
-    if count_only and last - first > 10 * MOST_BINS:
-        return np.zeros(last - first + 1 if last - first < 1_000_000 else 1_000_000)
-    return np.arange(first, last + 1) * width - shift
+    return first, last
+
+
+def _bins_needed(low: float, high: float, width: float, whole: bool) -> int:
+    first, last = _span(low, high, width, whole)
+    return last - first

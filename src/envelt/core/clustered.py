@@ -14,9 +14,9 @@ Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
 
-def unit_codes(keys: NDArray[np.uint64]) -> Codes:
+def unit_codes(keys: NDArray[np.integer]) -> Codes:
     """Number the units 0 … U − 1."""
-    return np.unique(keys, return_inverse=True)[1].astype(np.int64)
+    return np.asarray(np.unique(keys, return_inverse=True)[1], np.int64)
 
 
 def _pair_counts(units: Codes, codes: Codes, size: int) -> tuple[Codes, Floats]:
@@ -28,8 +28,8 @@ def _pair_counts(units: Codes, codes: Codes, size: int) -> tuple[Codes, Floats]:
 def table_design_effect(units: Codes, rows: Codes, columns: Codes, shape: tuple[int, int]) -> float:
     """Return the factor by which clustering inflates Pearson's chi-square of rows by columns.
 
-    With g(a, b) = 1[a = b] / p_a − 1 the expectation is the mean, over pairs of rows of one unit, of the
-    product of g over rows and g over columns; among independent rows it is the degrees of freedom.
+    With g(a, b) = 1[a = b] / p_a − 1 the expectation is the sum, over pairs of rows of one unit, of the product
+    of g over rows and g over columns; the factor is that sum over the part in which a row is paired with itself.
     """
     n = len(units)
     p = np.bincount(rows, minlength=shape[0]) / n
@@ -40,8 +40,8 @@ def table_design_effect(units: Codes, rows: Codes, columns: Codes, shape: tuple[
     total = np.sum(n_cell**2 / (p[cell // shape[1]] * q[cell % shape[1]]))
     total -= np.sum(n_row**2 / p[row]) + np.sum(n_column**2 / q[column])
     total += np.sum(np.bincount(units).astype(np.float64) ** 2)
-    df = (np.count_nonzero(p) - 1) * (np.count_nonzero(q) - 1)
-    return float(max(total / n / df, 1.0)) if df > 0 else 1.0
+    alone = np.sum((1 / p[rows] - 1) * (1 / q[columns] - 1))
+    return float(max(total / alone, 1.0)) if alone > 0 else 1.0
 
 
 def group_design_effect(units: Codes, rows: Codes, size: int, values: Floats) -> float:
@@ -49,21 +49,42 @@ def group_design_effect(units: Codes, rows: Codes, size: int, values: Floats) ->
 
     The values are centred; ranks give the factor for Kruskal–Wallis's H.
     """
-    n = len(units)
-    p = np.bincount(rows, minlength=size) / n
+    p = np.bincount(rows, minlength=size) / len(units)
     centred = values - values.mean()
-    variance = float(np.mean(centred**2))
     key, at = np.unique(units * size + rows, return_inverse=True)
     total = np.bincount(at, weights=centred)
     of_unit = np.bincount(units, weights=centred)
-    expectation = (np.sum(total**2 / p[key % size]) - np.sum(of_unit**2)) / (n * variance)
-    df = np.count_nonzero(p) - 1
-    return float(max(expectation / df, 1.0)) if df > 0 and variance > 0 else 1.0
+    together = np.sum(total**2 / p[key % size]) - np.sum(of_unit**2)
+    alone = np.sum((1 / p[rows] - 1) * centred**2)
+    return float(max(together / alone, 1.0)) if alone > 0 else 1.0
 
 
 def product_design_effect(units: Codes, x: Floats, y: Floats) -> float:
     """Return the factor by which clustering inflates the square of Σ (x − x̄)(y − ȳ)."""
     score = (x - x.mean()) * (y - y.mean())
-    plain = float(np.sum((x - x.mean()) ** 2) * np.sum((y - y.mean()) ** 2) / len(x))
-    clustered = float(np.sum(np.bincount(units, weights=score) ** 2))
-    return max(clustered / plain, 1.0) if plain > 0 else 1.0
+    alone = float(np.sum(score**2))
+    together = float(np.sum(np.bincount(units, weights=score) ** 2))
+    return max(together / alone, 1.0) if alone > 0 else 1.0
+
+
+def rate_design_effects(units: Codes, codes: NDArray[np.integer], event: NDArray[np.bool_], groups: int) -> Floats:
+    """Return, for each group, the variance of its rate with units drawn over that with rows drawn.
+
+    The rate is linearised as a ratio of unit totals; 1 at least, and 1 where the rate is 0 or 1.
+    """
+    inside = codes >= 0
+    at, hit, unit = codes[inside].astype(np.int64), event[inside].astype(np.float64), units[inside]
+    n = np.maximum(np.bincount(at, minlength=groups), 1)
+    rate = np.bincount(at, weights=hit, minlength=groups) / n
+    key, where = np.unique(unit * groups + at, return_inverse=True)
+    total = np.bincount(where, weights=hit - rate[at])
+    clustered = np.bincount(key % groups, weights=total**2, minlength=groups)
+    plain = n * rate * (1 - rate)
+    return np.asarray(np.maximum(np.divide(clustered, plain, out=np.ones(groups), where=plain > 0), 1.0))
+
+
+def unit_variance(units: Codes, influence: Floats) -> float:
+    """Return the variance of a statistic from its rows' influence values, summed over each unit."""
+    total = np.bincount(units, weights=influence)
+    size = int(np.count_nonzero(np.bincount(units)))
+    return float(np.sum(total**2)) * size / max(size - 1, 1)

@@ -108,8 +108,10 @@ def adjusted_residuals(table: Ints) -> Floats:
     return np.asarray(np.divide(table - expected, scale, out=np.zeros(table.shape), where=scale > 0))
 
 
-def cramers_v(table: Ints) -> Estimate:
+def cramers_v(table: Ints, inflation: float = 1.0) -> Estimate:
     """Bias-corrected Cramér's V with a 95 % interval; empty levels are dropped, 0/0 is 0.
+
+    ``inflation`` is the design effect of rows that come in units: the interval is that of n / inflation rows.
 
     References
     ----------
@@ -129,8 +131,9 @@ def cramers_v(table: Ints) -> Estimate:
     smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
     v = min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
     size = min(r, c) - 1
-    low, high = (np.sqrt(_noncentrality(x2, df, s) / n / size) for s in (0.975, 0.025))
-    se = _phi_squared_se(table, n) / (2 * np.sqrt(phi2 * size)) if phi2 > 0 else 0.0
+    fewer = n / inflation
+    low, high = (np.sqrt(_noncentrality(x2 / inflation, df, s) / fewer / size) for s in (0.975, 0.025))
+    se = _phi_squared_se(table, fewer) / (2 * np.sqrt(phi2 * size)) if phi2 > 0 else 0.0
     low, high = min(low, v - Z95 * se, v), max(high, v + Z95 * se, v)
     return Estimate(v, float(max(0.0, low)), float(min(1.0, high)))
 
@@ -151,7 +154,7 @@ def _noncentrality(x2: float, df: float, share: float) -> float:
 
 def _phi_squared_se(table: Ints, n: float) -> float:
     """Delta-method standard error of φ² = Σ p_ij² / (p_i p_j) − 1 under multinomial sampling."""
-    p = table / n
+    p = table / table.sum()
     rows, columns = p.sum(axis=1, keepdims=True), p.sum(axis=0, keepdims=True)
     part = p * p / (rows * columns)
     slope = 2 * p / (rows * columns) - part.sum(axis=1, keepdims=True) / rows

@@ -13,21 +13,23 @@ from .two_groups import two_sided_t
 Floats = NDArray[np.float64]
 
 
-def pearson(x: Floats, y: Floats) -> tuple[Estimate, Significance]:
+def pearson(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
     """Pearson's correlation with Fisher's 95 % interval, and its t test (statistic: r).
 
     Parameters
     ----------
     x, y
         Values of the same rows, shape (n,), none missing.
+    inflation
+        Design effect of rows that come in units: interval and test are those of n / inflation rows.
     """
-    return _with_interval(_coefficient(x, y), len(x), 1.0)
+    return _with_interval(_coefficient(x, y), len(x) / inflation, 1.0)
 
 
-def spearman(x: Floats, y: Floats) -> tuple[Estimate, Significance]:
+def spearman(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
     """Spearman's rank correlation with the interval of Bonett & Wright (2000), Psychometrika 65, 23–28."""
     r = _coefficient(ranks(x), ranks(y))
-    return _with_interval(r, len(x), np.sqrt(1 + r * r / 2))
+    return _with_interval(r, len(x) / inflation, np.sqrt(1 + r * r / 2))
 
 
 def ranks(x: NDArray[np.generic]) -> Floats:
@@ -47,19 +49,19 @@ def _coefficient(x: Floats, y: Floats) -> float:
     return float(np.clip(np.sum(dx * dy) / scale, -1, 1)) if scale > 0 else float("nan")
 
 
-def _with_interval(r: float, n: int, inflation: float) -> tuple[Estimate, Significance]:
+def _with_interval(r: float, n: float, spread: float) -> tuple[Estimate, Significance]:
     if np.isnan(r):
         return UNDEFINED, UNDEFINED_TEST
     if n < 4 or abs(r) == 1:
         interval = Estimate(r, np.nan, np.nan) if n < 4 else Estimate(r, r, r)
     else:
-        half = Z95 * inflation / np.sqrt(n - 3)
+        half = Z95 * spread / np.sqrt(n - 3)
         low, high = np.tanh(np.arctanh(r) + np.array([-half, half]))
         interval = Estimate(r, float(low), float(high))
     return interval, correlation_test(r, n)
 
 
-def correlation_test(r: float, n: int) -> Significance:
+def correlation_test(r: float, n: float) -> Significance:
     """Return r with the two-sided p of its t statistic at n − 2 degrees of freedom."""
     if np.isnan(r) or n < 3:
         return UNDEFINED_TEST

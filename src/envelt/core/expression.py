@@ -31,7 +31,12 @@ _COMPARE = {
     ast.Gt: np.greater,
     ast.GtE: np.greater_equal,
 }
-_FLIP: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
+_FLIP: dict[type[ast.cmpop], type[ast.cmpop]] = {
+    ast.Lt: ast.Gt,
+    ast.LtE: ast.GtE,
+    ast.Gt: ast.Lt,
+    ast.GtE: ast.LtE,
+}
 _EXAMPLE = "Write it like: altitude_m > 300 and hive_type == 'long'"
 
 
@@ -109,9 +114,7 @@ class _Evaluator:
         if isinstance(node, ast.Compare):
             sides = [node.left, *node.comparators]
             parts = [self.compare(a, op, b) for a, op, b in zip(sides, node.ops, sides[1:], strict=False)]
-            return Truth(
-                np.logical_and.reduce([p.true for p in parts]), np.logical_or.reduce([p.false for p in parts])
-            )
+            return Truth(np.logical_and.reduce([p.true for p in parts]), np.logical_or.reduce([p.false for p in parts]))
         raise self.refuse(node)
 
     def refuse(self, node: ast.AST) -> ExpressionError:
@@ -213,7 +216,7 @@ class _Evaluator:
         if column.ordered and value in column.levels:
             return _truth(op, column.codes, column.levels.index(str(value)), column.missing)
         raise ExpressionError(
-            f"Column {column.name!r} is {column.kind}: its levels have no order to compare with {value!r}; use == or in."
+            f"Column {column.name!r} is {column.kind}: no order to compare with {value!r} by; use == or in."
         )
 
 

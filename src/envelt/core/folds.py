@@ -9,7 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from . import thresholds as T
-from .table import CategoryColumn, Column
+from .table import CategoryColumn, Column, NumericColumn, TimeColumn
 
 Floats = NDArray[np.float64]
 
@@ -51,11 +51,13 @@ def hash_blocks(rows: NDArray[np.integer], seed: int) -> NDArray[np.uint8]:
 def unit_keys(unit: Column) -> NDArray[np.uint64]:
     """Return a key a row that equals for rows of one unit; a row without a unit is a unit of its own."""
     own = np.arange(len(unit), dtype=np.uint64)
+    keys: NDArray[np.generic]
     if isinstance(unit, CategoryColumn):
         level_keys = pd.util.hash_array(np.array(unit.levels, dtype=object))
         keys = np.append(level_keys, 0)[unit.codes]
     else:
-        keys = pd.util.hash_array(np.asarray(getattr(unit, "values")))
+        assert isinstance(unit, (NumericColumn, TimeColumn))
+        keys = pd.util.hash_array(unit.values)
     missing = unit.missing
     return np.where(missing, pd.util.hash_array(own), keys).astype(np.uint64)
 

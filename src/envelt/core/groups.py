@@ -72,7 +72,7 @@ def compare_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[str
     """Describe groups and compare them: two-group statistics where there are two, else the many-group ones."""
     summary = summarise_groups(values, codes, labels)
     filled = [g for g in summary.ordered if len(g)]
-    moments = _with_rows(summary.moments, 1)
+    moments = summary.moments.pick(summary.moments.n > 0)
     tests: dict[str, Significance] = {}
     effects: dict[str, Estimate] = {}
     if len(labels) == 2:
@@ -82,24 +82,9 @@ def compare_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[str
         effects["hedges_g"] = hedges_g(summary.moments)
         effects["superiority"] = superiority(*summary.ordered)
     else:
-        tests["welch_anova"] = welch_anova(_varying(summary.moments))
+        tests["welch_anova"] = welch_anova(moments.pick((moments.n > 1) & (np.nan_to_num(moments.variance) > 0)))
         tests["kruskal_wallis"] = kruskal_wallis(filled)
     h = kruskal_wallis(filled).statistic
     effects["omega_squared"] = omega_squared(moments)
     effects["epsilon_squared"] = epsilon_squared(h, int(moments.n.sum()), len(filled))
     return GroupComparison(summary, tests, effects)
-
-
-def _with_rows(moments: MomentSummary, least: int) -> MomentSummary:
-    return _pick(moments, moments.n >= least)
-
-
-def _varying(moments: MomentSummary) -> MomentSummary:
-    """Keep the groups that Welch's ANOVA can weigh."""
-    return _pick(moments, (moments.n >= 2) & (np.nan_to_num(moments.variance) > 0))
-
-
-def _pick(m: MomentSummary, keep: NDArray[np.bool_]) -> MomentSummary:
-    return MomentSummary(
-        m.n[keep], m.mean[keep], m.variance[keep], m.skewness[keep], m.excess_kurtosis[keep], m.min[keep], m.max[keep]
-    )

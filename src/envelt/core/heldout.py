@@ -60,11 +60,8 @@ def level_fits(codes: NDArray[np.integer], levels: int, target: Target, folds: F
     codes
         Level of each row, shape (n,), ``-1`` for missing, which is a level of its own.
     """
+    size = levels + int((codes < 0).any())
     codes = np.where(codes < 0, levels, codes)
-    if not (codes == levels).any():
-        size = levels
-    else:
-        size = levels + 1
     fits = []
     for repeat, fold_of_block in enumerate(folds.fold_of_block):
         fold = fold_of_block[folds.blocks]
@@ -195,9 +192,7 @@ RowGains = Callable[[list[Floats]], list[Floats]]
 """From the gains of every fit's cells to the gain of every row, a list over repeats."""
 
 
-def summarise(
-    fits: list[Fit], target: Target, row_gains: RowGains | None = None, units: Ints | None = None
-) -> HeldOut:
+def summarise(fits: list[Fit], target: Target, row_gains: RowGains | None = None, units: Ints | None = None) -> HeldOut:
     """Pool the folds into a share with its interval.
 
     share = 1 − pooled loss / pooled base loss. The interval is S ± sqrt((1.96 · 1.2 · SE)² + (1 / (2 n H))²)
@@ -284,7 +279,9 @@ def held_out_levels(
     return summarise(fits, target, row_gains, units)
 
 
-def held_out_bins(counts: BinnedCounts, values: Floats, target: Target, folds: Folds, units: Ints | None = None) -> HeldOut:
+def held_out_bins(
+    counts: BinnedCounts, values: Floats, target: Target, folds: Folds, units: Ints | None = None
+) -> HeldOut:
     """Return the held-out share of a numeric candidate from its counts."""
     fits = bin_fits(counts, target, folds)
 

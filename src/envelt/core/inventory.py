@@ -103,7 +103,7 @@ def _nearly_constant(c: Column) -> list[Finding]:
             "nearly-constant",
             "note",
             (c.name,),
-            f"{c.name} is {value!r} in {most:,} of {total:,} rows ({most / total:.1%}); the rest is {total - most} rows.",
+            f"{c.name} is {value!r} in {most:,} of {total:,} rows ({most / total:.1%}), else in {total - most}.",
             "It can matter only for those few rows; leave it out unless they are the point.",
             {"value": value, "rows": most, "of": total},
         )

@@ -175,7 +175,7 @@ def _detect_whole(
     if unique[0] >= 1800 and unique[-1] <= 2100 and present >= 2 * distinct:
         return Detected("discrete", f"{span}: years")
     if _looks_coded(name, unique, present):
-        return Detected("nominal", f"{span}: codes of one width with gaps, so an average of these means nothing")
+        return Detected("nominal", f"{span}: codes of one width; an average of these means nothing")
     contiguous = unique[-1] - unique[0] + 1 == distinct
     if contiguous and unique[0] in (0, 1) and distinct <= T.FEW_GRADES and present >= T.ROWS_PER_STEP * distinct:
         if NAME_OF_NAMES.search(name):

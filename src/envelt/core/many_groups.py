@@ -27,8 +27,7 @@ def welch_anova(moments: MomentSummary) -> Significance:
         return UNDEFINED_TEST
     weight = n / moments.variance
     total = weight.sum()
-    anchor = moments.mean[0]  # keeps the digits of means with a large offset
-    centred = moments.mean - anchor
+    centred = moments.centred_mean
     centre = np.sum(weight * centred) / total
     between = np.sum(weight * (centred - centre) ** 2) / (k - 1)
     spread = np.sum((1 - weight / total) ** 2 / (n - 1))
@@ -78,7 +77,7 @@ def omega_squared(moments: MomentSummary) -> Estimate:
     total = n.sum()
     if k < 2 or total <= k:
         return UNDEFINED
-    mean = moments.mean[keep] - moments.mean[keep][0]
+    mean = moments.centred_mean[keep]
     centre = np.sum(n * mean) / total
     between = float(np.sum(n * (mean - centre) ** 2))
     within = float(np.sum(np.where(n > 1, moments.variance[keep] * (n - 1), 0.0)))

@@ -49,7 +49,7 @@ class ClassOutcome:
     @property
     def is_event(self) -> NDArray[np.bool_]:
         """Which rows are the event."""
-        return self.codes == self.event_code
+        return np.asarray(self.codes == self.event_code)
 
     def target(self) -> Target:
         """Return the known rows as a target for held-out shares."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize
@@ -11,7 +13,7 @@ from .estimate import UNDEFINED, Z95, Estimate
 Floats = NDArray[np.float64]
 
 
-def wilson(events: NDArray[np.integer], n: NDArray[np.integer]) -> tuple[Floats, Floats, Floats]:
+def wilson(events: NDArray[Any], n: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
     """Return rates with Wilson's 95 % score interval (1927), uncorrected, clamped to 0–1.
 
     Parameters
@@ -30,7 +32,7 @@ def wilson(events: NDArray[np.integer], n: NDArray[np.integer]) -> tuple[Floats,
         return rate, np.clip(low, 0, 1), np.clip(high, 0, 1)
 
 
-def risk_difference(x1: int, n1: int, x2: int, n2: int) -> Estimate:
+def risk_difference(x1: float, n1: float, x2: float, n2: float) -> Estimate:
     """Rate of the second group minus that of the first, with Miettinen & Nurminen's score interval.
 
     References
@@ -51,7 +53,7 @@ def risk_difference(x1: int, n1: int, x2: int, n2: int) -> Estimate:
     return Estimate(difference, float(low), float(high))
 
 
-def _restricted_variance(x1: int, n1: int, x2: int, n2: int, delta: float) -> float:
+def _restricted_variance(x1: float, n1: float, x2: float, n2: float, delta: float) -> float:
     """Variance of the difference when it is ``delta``: the constrained fit solves a cubic (eq. 9)."""
     n, x = n1 + n2, x1 + x2
     l3, l2 = n, (n2 + 2 * n1) * delta - n - x
@@ -66,7 +68,7 @@ def _restricted_variance(x1: int, n1: int, x2: int, n2: int, delta: float) -> fl
     return float((r2 * (1 - r2) / n2 + r1 * (1 - r1) / n1) * n / (n - 1))
 
 
-def risk_ratio(x1: int, n1: int, x2: int, n2: int) -> Estimate:
+def risk_ratio(x1: float, n1: float, x2: float, n2: float) -> Estimate:
     """Rate of the second group over that of the first; interval on the log scale.
 
     Half a case is added to both counts where one is zero, for the interval only.
@@ -86,7 +88,7 @@ def risk_ratio(x1: int, n1: int, x2: int, n2: int) -> Estimate:
     return Estimate(float(point), float(low), float(high))
 
 
-def odds_ratio(x1: int, n1: int, x2: int, n2: int) -> Estimate:
+def odds_ratio(x1: float, n1: float, x2: float, n2: float) -> Estimate:
     """Odds of the second group over those of the first, the sample ratio, with Woolf's interval (1955).
 
     Where a cell is zero, half a case is added to all four (Gart 1966), for point and interval.

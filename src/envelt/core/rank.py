@@ -23,7 +23,7 @@ from .folds import Folds, deal, hash_blocks, unit_keys
 from .heldout import BinnedCounts, HeldOut, binned_counts, held_out_bins, held_out_levels
 from .multiplicity import q_values
 from .outcome import ClassOutcome, Outcome
-from .ranks import mid_ranks
+from .ranks import mid_ranks, ranks_of_ordinals
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from .targets import ClassTarget, NumberTarget, Target
 
@@ -217,7 +217,7 @@ def _rank_p(values: Floats, order: NDArray[np.intp], scorer: _Scorer) -> float:
     target = scorer.target.take(order)  # type: ignore[arg-type]  # positions select as masks do
     units = None if scorer.units is None else scorer.units[order]
     if isinstance(target, NumberTarget):
-        y = _dense_mid_ranks(target.ordinals)
+        y = ranks_of_ordinals(target.ordinals)
         dx, dy = x - x.mean(), y - y.mean()
         scale = np.sqrt(np.sum(dx**2) * np.sum(dy**2))
         if scale == 0:
@@ -239,13 +239,6 @@ def _rank_p(values: Floats, order: NDArray[np.intp], scorer: _Scorer) -> float:
         return float(min(1.0, 2 * special.ndtr(-z)))
     h = float(np.sum(total**2 / np.maximum(n, 1))) / spread / inflation
     return float(special.chdtrc(np.count_nonzero(n) - 1, h))
-
-
-def _dense_mid_ranks(ordinals: Codes) -> Floats:
-    """Return mid-ranks of dense codes, of which some may not occur."""
-    counts = np.bincount(ordinals)
-    ends = np.cumsum(counts)
-    return np.asarray((ends - (counts - 1) / 2)[ordinals])
 
 
 def _advised(c: Candidate, limit: float) -> Candidate:

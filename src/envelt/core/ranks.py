@@ -30,6 +30,12 @@ def mid_ranks(ordered: NDArray[np.generic]) -> Floats:
     return np.repeat(ends - (runs - 1) / 2, runs)
 
 
+def ranks_of_ordinals(ordinals: NDArray[np.integer]) -> Floats:
+    """Return mid-ranks, from 1, of dense codes in order, of which some may not occur."""
+    counts = np.bincount(ordinals)
+    return np.asarray((np.cumsum(counts) - (counts - 1) / 2)[ordinals])
+
+
 def tie_term(*groups: Floats) -> float:
     """Return the sum of t³ − t over the runs of equal values in all groups together."""
     pooled = np.concatenate(groups)

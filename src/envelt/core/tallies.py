@@ -7,7 +7,7 @@ counts as three equal rows.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,7 +64,7 @@ class Contingency:
     """Counts of two code columns together; ``-1`` is missing on either side."""
 
     def __init__(self, rows: int = 0, columns: int = 0) -> None:
-        self._counts = np.zeros((rows + 1, columns + 1), np.int64)
+        self._counts: Ints = np.zeros((rows + 1, columns + 1), np.int64)
 
     def add(
         self,
@@ -102,7 +102,8 @@ class MomentSummary:
     """What `Moments` finishes to; each field has shape (groups,), NaN where undefined.
 
     ``variance`` divides by n − 1. ``skewness`` is the adjusted Fisher–Pearson G1 (3 values or more),
-    ``excess_kurtosis`` is G2 (4 or more): Joanes & Gill (1998), The Statistician 47, 183–189.
+    ``excess_kurtosis`` is G2 (4 or more): Joanes & Gill (1998), The Statistician 47, 183–189. The mean is
+    ``offset`` + ``from_offset``, rounded.
     """
 
     n: Ints
@@ -112,11 +113,24 @@ class MomentSummary:
     excess_kurtosis: Floats
     min: Floats
     max: Floats
+    offset: Floats
+    from_offset: Floats
+
+    @property
+    def centred_mean(self) -> Floats:
+        """The means less one common value: differences of means keep their digits at any offset."""
+        filled = np.flatnonzero(self.n)
+        reference = self.offset[filled[0]] if len(filled) else 0.0
+        return (self.offset - reference) + self.from_offset
+
+    def pick(self, keep: NDArray[np.bool_]) -> MomentSummary:
+        """Return the summary of some of the groups."""
+        return MomentSummary(*(getattr(self, f.name)[keep] for f in fields(self)))
 
     @property
     def sd(self) -> Floats:
         """The standard deviation, root of ``variance``."""
-        return np.sqrt(self.variance)
+        return np.asarray(np.sqrt(self.variance))
 
 
 class Moments:
@@ -160,7 +174,7 @@ class Moments:
         f = np.ones(len(values)) if w is None else w.astype(np.float64)
 
         def total(x: Floats) -> Floats:
-            return np.bincount(at, weights=x * f, minlength=groups)
+            return np.bincount(at, weights=x * f, minlength=groups).astype(np.float64, copy=False)
 
         d = values - self._shift[at]
         self._mean = total(d) / safe
@@ -217,4 +231,6 @@ class Moments:
             excess_kurtosis=kurtosis,
             min=np.where(empty, np.nan, self._min),
             max=np.where(empty, np.nan, self._max),
+            offset=self._shift.copy(),
+            from_offset=np.where(empty, np.nan, self._mean),
         )

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from .ranks import mid_ranks
+from .ranks import ranks_of_ordinals
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -43,7 +43,7 @@ class ClassTarget:
     def load(self) -> Floats:
         """What folds balance: 1 for a row of the rarest class."""
         rarest = np.argmin(np.bincount(self.codes, minlength=self.classes))
-        return (self.codes == rarest).astype(np.float64)
+        return np.asarray(self.codes == rarest, np.float64)
 
     def sums(self, cell: NDArray[np.integer], size: int) -> Floats:
         """Return the count of each class in each cell, shape (size, K)."""
@@ -153,7 +153,7 @@ class NumberTarget:
 
     def base(self, total: Floats) -> Floats:
         """Return the overall mean, shape (1,)."""
-        return total[1:2] / max(total[0], 1)
+        return np.asarray(total[1:2] / max(total[0], 1))
 
     def variance(self, total: Floats, base: Floats) -> Floats:
         """Return the overall variance, shape (1,)."""
@@ -195,8 +195,7 @@ class NumberTarget:
     @property
     def ranks(self) -> Floats:
         """Mid-ranks of the outcome, from 1."""
-        counts = np.bincount(self.ordinals)
-        return mid_ranks(np.repeat(np.arange(len(counts)), counts))[(np.cumsum(counts) - 1).clip(0)][self.ordinals]
+        return ranks_of_ordinals(self.ordinals)
 
 
 Target = ClassTarget | NumberTarget

@@ -35,7 +35,7 @@ def welch_t(moments: MomentSummary) -> tuple[Significance, Estimate]:
     if n.min() < 2:
         return UNDEFINED_TEST, UNDEFINED
     share = variance / n
-    difference = float(moments.mean[1] - moments.mean[0])
+    difference = float(np.diff(moments.centred_mean)[0])
     se = float(np.sqrt(share.sum()))
     if se == 0:
         return UNDEFINED_TEST, Estimate(difference, np.nan, np.nan)
@@ -73,7 +73,7 @@ def hedges_g(moments: MomentSummary) -> Estimate:
     if n.min() < 2 or not variance.sum() > 0:
         return UNDEFINED
     average = variance.mean()
-    d = float((moments.mean[1] - moments.mean[0]) / np.sqrt(average))
+    d = float(np.diff(moments.centred_mean)[0] / np.sqrt(average))
     df = _satterthwaite(variance, n)
     j = np.exp(special.gammaln(df / 2) - special.gammaln((df - 1) / 2)) / np.sqrt(df / 2) if df > 1 else np.nan
     relative = variance / average

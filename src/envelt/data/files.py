@@ -22,7 +22,12 @@ DELIMITERS = (",", ";", "\t", "|")
 SAMPLE = 1 << 16
 FIRST_ROW = 1  # rows of a file are counted from 1, the header aside
 
-_BINARY = {b"\x89PNG": "a PNG picture", b"%PDF": "a PDF", b"\xff\xd8\xff": "a JPEG picture", b"PK": "a zip archive"}
+_BINARY = {
+    b"\x89PNG": "a PNG picture",
+    b"%PDF": "a PDF",
+    b"\xff\xd8\xff": "a JPEG picture",
+    b"PK": "a zip archive",
+}
 
 
 def raw_from_file(
@@ -163,7 +168,7 @@ def _from_text(name: str, column: pa.ChunkedArray, kind: str | None) -> RawColum
         else:
             values = numbers.to_numpy().astype(np.float64)
             long = pc.any(pc.match_substring_regex(trimmed, r"^[+-]?[0-9]{16,}$"), min_count=0).as_py()
-            if long and (np.abs(values[~np.isnan(values)]) > EXACT).any():
+            if long and (np.abs(values[~np.isnan(values)]) >= EXACT).any():
                 if kind in EXACT_KINDS:
                     return _from_words(column)
                 at = int(np.nanargmax(np.abs(values)))
@@ -187,9 +192,7 @@ def _from_words(column: pa.ChunkedArray) -> RawWords:
     return RawWords(codes, encoded.dictionary.to_pylist())
 
 
-def _parquet(
-    path: Path, kinds: Mapping[str, str], skip: tuple[str, ...]
-) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+def _parquet(path: Path, kinds: Mapping[str, str], skip: tuple[str, ...]) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
     import pyarrow as pa
     from pyarrow import parquet
 

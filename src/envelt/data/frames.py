@@ -92,7 +92,7 @@ def raw_from_series(name: str, series: pd.Series[Any], kind: str | None) -> RawC
         return _times(series)
     if pd.api.types.is_numeric_dtype(dtype) and not pd.api.types.is_complex_dtype(dtype):
         return _numbers(name, series, kind)
-    if dtype == object:
+    if pd.api.types.is_object_dtype(dtype):
         inferred = pd.api.types.infer_dtype(series, skipna=True)
         if inferred in ("integer", "floating", "mixed-integer-float", "decimal"):
             return _numbers(name, pd.Series(pd.to_numeric(series), index=series.index), kind)
@@ -137,4 +137,3 @@ def _times(series: pd.Series[Any]) -> RawTimes:
     absent = stamps.isna().to_numpy(bool)
     micro = stamps.to_numpy("datetime64[us]").astype(np.int64)
     return RawTimes(np.where(absent, 0, micro), absent)
-

@@ -57,4 +57,3 @@ def read_table(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = ()
     else:
         raise DataError(f"Cannot read a {type(data).__name__} as a table: give a path or a pandas data frame.")
     return encode_table(raw, rows, kinds), source
-

@@ -23,9 +23,22 @@ _LAST = ("Marsh", "Nettle", "Oake", "Pell", "Quill")
 _ZONES = np.array([101, 204, 307, 310, 412, 518])
 _STATES = ("queenright", "swarming", "weak", "queenless")
 _REMARK_PARTS = (
-    ("calm on the comb", "restless today", "good brood pattern", "patchy brood", "queen seen", "queen not seen"),
+    (
+        "calm on the comb",
+        "restless today",
+        "good brood pattern",
+        "patchy brood",
+        "queen seen",
+        "queen not seen",
+    ),
     ("stores on five frames", "plenty of pollen", "wax moth in one corner", "no sign of disease", "damp lid"),
-    ("moved the entrance block", "marked for requeening", "left a clearer board", "scales read twice", "photo taken"),
+    (
+        "moved the entrance block",
+        "marked for requeening",
+        "left a clearer board",
+        "scales read twice",
+        "photo taken",
+    ),
 )
 
 
@@ -134,7 +147,9 @@ def _visits(
     weight = np.round(16 + 2.1 * frames + rng.normal(0, 4.2, n), 1)
     altitude = site["altitude_m"].astype(float)
     fed = rng.random(n) < np.array([0.15, 0.45, 0.82])[np.digitize(altitude, [300, 520])]
-    forage = rng.choice(["clover", "heather", "rape", "lime", "mixed", "bramble"], n, p=[0.3, 0.2, 0.17, 0.1, 0.15, 0.08])
+    forage = rng.choice(
+        ["clover", "heather", "rape", "lime", "mixed", "bramble"], n, p=[0.3, 0.2, 0.17, 0.1, 0.15, 0.08]
+    )
     temperature = np.round(rng.normal(34.6, 0.7, n), 1)
     inspectors = np.array([f"{a} {b}" for a in _FIRST for b in _LAST])
     remark = [", ".join(rng.choice(part) for part in _REMARK_PARTS[: rng.integers(1, 4)]) for _ in range(n)]
@@ -171,7 +186,10 @@ def _sound(rng: np.random.Generator, n: int) -> pd.DataFrame:
 
 
 def _harvest(
-    rng: np.random.Generator, n: int, site: dict[str, NDArray[np.generic]], visit: dict[str, NDArray[np.generic]]
+    rng: np.random.Generator,
+    n: int,
+    site: dict[str, NDArray[np.generic]],
+    visit: dict[str, NDArray[np.generic]],
 ) -> dict[str, Floats]:
     """Honey, and two gains of equal mean, deviation and correlation with it but of other shapes."""
     forage = pd.Series(visit["forage"]).map(
@@ -246,7 +264,12 @@ def _as_kept_by_people(rng: np.random.Generator, frame: pd.DataFrame, wintered: 
     frame.insert(frame.columns.get_loc("wintered"), "spring_frames", np.round(np.clip(left, 0, 12) * 2) / 2)
     frame.loc[rng.random(n) < 0.03, "spring_frames"] = np.nan
     frame.loc[rng.random(n) < np.where(wintered, 0.06, 0.24), "frames_brood"] = np.nan
-    for name, share in (("humidity", 0.02), ("cell_width_mm", 0.07), ("queen_born", 0.05), ("gain_july", 0.01)):
+    for name, share in (
+        ("humidity", 0.02),
+        ("cell_width_mm", 0.07),
+        ("queen_born", 0.05),
+        ("gain_july", 0.01),
+    ):
         frame.loc[rng.random(n) < share, name] = np.nan
     frame["queen_born"] = frame["queen_born"].astype("Int64")
     frame.loc[rng.random(n) < 0.04, "brood_temp"] = -99.0
@@ -264,4 +287,3 @@ def _as_kept_by_people(rng: np.random.Generator, frame: pd.DataFrame, wintered: 
 def _respell(rng: np.random.Generator, frame: pd.DataFrame, column: str, level: str, other: str, share: float) -> None:
     hit = (frame[column] == level) & (rng.random(len(frame)) < share)
     frame.loc[hit, column] = other
-

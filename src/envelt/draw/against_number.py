@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..core.against import NumberByClass
-from ..write.digits import count, percent, significant
+from ..write.digits import count, day_label, percent, significant
 from . import style
 
 if TYPE_CHECKING:
@@ -28,14 +28,14 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str, unit: st
         figure = style.new_figure(title, about, _note(result, dates))
         rate_height, gap = 215, 26
         each = (800 - 105 - 78 - rate_height - gap * len(shown)) / len(shown)
-        share_top = max(
-            (counts[i] / counts[i].sum()).max() for i in shown if counts[i].sum()
-        ) * 1.08 if counts.sum() else 1.0
+        share_top = (
+            max((counts[i] / counts[i].sum()).max() for i in shown if counts[i].sum()) * 1.3 if counts.sum() else 1.0
+        )
         rate_axes = style.place(figure, 108, 800 - 78 - rate_height, 250, 78)
         top = 105.0
         for i in shown:
             axes = style.place(figure, 108, top, 250, 800 - top - each, sharex=rate_axes)
-            _histogram(axes, result, i, colours[outcome.levels[i]], share_top)
+            _histogram(axes, result, i, colours[outcome.levels[i]], share_top, dates)
             top += each + gap
         _rates(rate_axes, result)
         rate_axes.set_xlabel(f"{result.name} ({unit})" if unit else result.name)
@@ -46,42 +46,59 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str, unit: st
             locator = mdates.AutoDateLocator()
             rate_axes.xaxis.set_major_locator(locator)
             rate_axes.xaxis.set_major_formatter(mdates.ConciseDateFormatter(locator))
-        return style.describe(figure, _alternative(result))
+        return style.describe(figure, _alternative(result, dates))
 
 
-def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: float) -> None:
+def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: float, dates: bool) -> None:
     bins, counts = result.histogram
     summary = result.comparison.summary
     n = int(summary.moments.n[i])
     share = counts[i] / max(n, 1)
-    axes.bar(bins.edges[:-1], share, np.diff(bins.edges), align="edge", color=colour, alpha=0.55, edgecolor="white", lw=0.4)
+    axes.bar(
+        bins.edges[:-1],
+        share,
+        np.diff(bins.edges),
+        align="edge",
+        color=colour,
+        alpha=0.55,
+        edgecolor="white",
+        lw=0.4,
+    )
     axes.set_ylim(0, top)
-    axes.yaxis.set_major_locator(_few_ticks())
-    axes.yaxis.set_major_formatter(lambda v, _: f"{v:.0%}" if top > 0.05 else f"{v:.1%}")
+    style.percent_axis(axes.yaxis, 3)
     axes.tick_params(axis="x", labelbottom=False)
     if n:
         q1, median, q3 = summary.quartiles[i]
         axes.plot([q1, q3], [top * 0.93] * 2, color=style.INK, lw=3, solid_capstyle="butt")
         axes.plot([median] * 2, [top * 0.87, top * 0.99], color=style.INK, lw=2)
         axes.plot([summary.moments.mean[i]], [top * 0.93], "o", color="white", mec=style.INK, ms=6, zorder=4)
-    axes.text(1.015, 0.98, f"{result.outcome.name} = {style.shorten(result.outcome.levels[i], 18)}", weight="bold", va="top",
-              transform=axes.transAxes, size=11)  # fmt: skip
-    axes.text(1.015, 0.98, f"\nn = {count(n)}\n" + _middle(result, i), va="top", transform=axes.transAxes, size=10, color=style.DIM,
-              linespacing=1.5)  # fmt: skip
+    beyond = n - int(counts[i].sum())
+    if beyond:
+        axes.text(
+            0.995,
+            0.5,
+            f"{percent(beyond / n)} beyond →",
+            ha="right",
+            transform=axes.transAxes,
+            size=9,
+            color=style.DIM,
+        )
+    level = style.shorten(result.outcome.levels[i], 18)
+    beside = {"va": "top", "transform": axes.transAxes}
+    axes.text(1.015, 0.98, style.shorten(f"{result.outcome.name} = {level}", 26), weight="bold", size=11, **beside)
+    numbers = f"\nn = {count(n)}\n" + _middle(result, i, dates)
+    axes.text(1.015, 0.98, numbers, size=10, color=style.DIM, linespacing=1.5, **beside)
     axes.set_ylabel("share of class", size=9.5)
 
 
-def _middle(result: NumberByClass, i: int) -> str:
+def _middle(result: NumberByClass, i: int, dates: bool) -> str:
     summary = result.comparison.summary
     if not summary.moments.n[i]:
         return ""
-    return f"mean {significant(summary.moments.mean[i])}\nmedian {significant(summary.quartiles[i][1])}"
-
-
-def _few_ticks() -> object:
-    from matplotlib.ticker import MaxNLocator
-
-    return MaxNLocator(3, steps=[1, 2, 2.5, 5, 10])
+    mean, median = summary.moments.mean[i], summary.quartiles[i][1]
+    if dates:
+        return f"mean {day_label(mean)}\nmedian {day_label(median)}"
+    return f"mean {significant(mean)}\nmedian {significant(median)}"
 
 
 def _rates(axes: Axes, result: NumberByClass) -> None:
@@ -92,21 +109,24 @@ def _rates(axes: Axes, result: NumberByClass) -> None:
     colour = style.class_colours(result.outcome.levels)[result.outcome.event]
     overall = rates.events.sum() / max(rates.n.sum(), 1)
     axes.axhline(overall, color=style.DIM, lw=1, ls="--")
-    axes.hlines(rates.rate, np.clip(bins.left, low_edge, high_edge), np.clip(bins.right, low_edge, high_edge), color=colour, lw=3)
+    axes.hlines(
+        rates.rate,
+        np.clip(bins.left, low_edge, high_edge),
+        np.clip(bins.right, low_edge, high_edge),
+        color=colour,
+        lw=3,
+    )
     axes.vlines(middle, rates.low, rates.high, color=colour, lw=1.4)
-    axes.plot(middle, rates.rate, "o", color=colour, mec="white", ms=7)
-    spread = [float(np.nanmin(rates.low, initial=overall)), float(np.nanmax(rates.high, initial=overall))]
-    pad = max(0.02, 0.08 * (spread[1] - spread[0]))
-    bottom = 0.0 if spread[0] < 0.35 else max(0.0, spread[0] - pad)
-    axes.set_ylim(bottom, min(1.0, spread[1] + pad))
-    axes.yaxis.set_major_formatter(lambda v, _: f"{v:.0%}")
+    axes.plot(middle, rates.rate, "o", color=colour, mec="white", ms=7, clip_on=False)
+    top = float(np.nanmax(rates.high, initial=overall))
+    axes.set_ylim(0, min(1.02, top * 1.06) or 1)
+    style.percent_axis(axes.yaxis, 5)
     axes.grid(axis="y")
     axes.set_ylabel(f"rate of {style.shorten(result.outcome.event, 14)}", size=9.5)
-    if bottom > 0:
-        axes.text(0.0, -0.16, "axis does not start at 0", transform=axes.transAxes, size=8.5, color=style.STOP, ha="right")
     text = (
         f"Rate of {style.shorten(result.outcome.event, 14)!r}\nin {len(rates.n)} quantile bins\nof about "
-        f"{count(np.median(rates.n)) if len(rates.n) else 0} rows,\n95 % Wilson intervals\n\ndashed: all rows, {percent(overall)}"
+        f"{count(np.median(rates.n)) if len(rates.n) else 0} rows,\n95 % Wilson intervals\n\n"
+        f"dashed: all rows, {percent(overall)}"
     )
     axes.text(1.015, 0.98, text, va="top", transform=axes.transAxes, size=10, color=style.DIM, linespacing=1.4)
 
@@ -122,10 +142,11 @@ def _note(result: NumberByClass, dates: bool) -> str:
     return f"{more}{cut}Bins of {size}; the bar over each shows quartiles and median, the ring the mean."
 
 
-def _alternative(result: NumberByClass) -> str:
+def _alternative(result: NumberByClass, dates: bool) -> str:
     summary, rates = result.comparison.summary, result.rates
+    write = day_label if dates else significant
     parts = [
-        f"{level}: median {significant(q[1])}, quartiles {significant(q[0])} to {significant(q[2])}, n {count(n)}"
+        f"{level}: median {write(q[1])}, quartiles {write(q[0])} to {write(q[2])}, n {count(n)}"
         for level, q, n in zip(result.outcome.levels, summary.quartiles, summary.moments.n, strict=True)
         if n
     ]

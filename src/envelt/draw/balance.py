@@ -29,7 +29,10 @@ def draw_classes(result: ClassBalance, title: str, about: str) -> Figure:
         axes = style.place(figure, left, 110, 190, 90)
         colours = style.class_colours(levels)
         bars = axes.barh(
-            range(len(order)), counts[order], color=[colours[levels[i]] for i in order], height=min(0.62, 0.2 * len(order))
+            range(len(order)),
+            counts[order],
+            color=[colours[levels[i]] for i in order],
+            height=min(0.62, 0.2 * len(order)),
         )
         for bar, i in zip(bars, order, strict=True):
             axes.annotate(
@@ -40,7 +43,11 @@ def draw_classes(result: ClassBalance, title: str, about: str) -> Figure:
                 va="center",
                 size=13 if len(order) <= 12 else 10,
             )
-        axes.set_yticks(range(len(order)), [style.wrapped(levels[i], 34) for i in order], size=13 if len(order) <= 12 else 9)
+        axes.set_yticks(
+            range(len(order)),
+            [style.wrapped(levels[i], 34) for i in order],
+            size=13 if len(order) <= 12 else 9,
+        )
         axes.set_ylim(len(order) - 0.4, -0.6)
         axes.set_xlabel("rows")
         axes.xaxis.set_major_formatter(lambda v, _: count(v))
@@ -59,14 +66,33 @@ def draw_numbers(result: NumericBalance, title: str, about: str) -> Figure:
     with style.house_style():
         cut = f" {count(bins.below + bins.above)} values lie beyond the edges." if bins.below + bins.above else ""
         width = significant(float(bins.edges[1] - bins.edges[0]))
-        figure = style.new_figure(title, about, f"Bins of {width}, closed on the left.{cut}")
+        figure = style.new_figure(
+            title,
+            about,
+            f"Dotted: quartiles, {significant(q1)} and {significant(q3)}; solid: median, {significant(median)}. "
+            f"Bins of {width}.{cut}",
+        )
         axes = style.place(figure, 90, 110, 60, 90)
-        axes.bar(bins.edges[:-1], counts, np.diff(bins.edges), align="edge", color=style.PALETTE[0], edgecolor="white", lw=0.5)
+        axes.bar(
+            bins.edges[:-1],
+            counts,
+            np.diff(bins.edges),
+            align="edge",
+            color=style.PALETTE[0],
+            edgecolor="white",
+            lw=0.5,
+        )
         top = counts.max() * 1.12
-        for at, name in ((q1, "lower quartile"), (median, "median"), (q3, "upper quartile")):
-            axes.axvline(at, color=style.INK, lw=1.2 if name == "median" else 0.8, ls="-" if name == "median" else ":")
+        for at, look in ((q1, ":"), (median, "-"), (q3, ":")):
+            axes.axvline(at, color=style.INK, lw=1.2, ls=look)
         axes.plot([mean], [top * 0.97], "o", color=style.INK, ms=6)
-        axes.annotate(f"mean {significant(mean)}", (mean, top * 0.97), xytext=(8, 0), textcoords="offset points", va="center")
+        axes.annotate(
+            f"mean {significant(mean)}",
+            (mean, top * 0.97),
+            xytext=(8, 0),
+            textcoords="offset points",
+            va="center",
+        )
         axes.set_ylim(0, top)
         axes.set_xlabel(result.outcome.name)
         axes.set_ylabel("rows")

@@ -68,7 +68,8 @@ def _panel(figure: Figure, columns: tuple[ColumnFacts, ...], left: float, width:
             axes.text(track + track_width + 8, y, percent(c.missing_share), va="center", size=size)
         axes.text(text_at, y, count(c.distinct), ha="right", va="center", size=size)
     for x, text, side in (
-        (name_end, "column", "right"), (name_end + 14, "kind", "left"), (track, "missing", "left"), (text_at, "distinct", "right"),
+        (name_end, "column", "right"), (name_end + 14, "kind", "left"), (track, "missing", "left"),
+        (text_at, "distinct", "right"),
     ):  # fmt: skip
         axes.text(x, -0.9, text, ha=side, va="bottom", size=9.5, color=style.DIM)
     for y in np.arange(0.5, len(columns) - 0.5):

@@ -14,7 +14,7 @@ from .intervals import Row, interval_rows
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-MOST_ROWS = 36
+MOST_ROWS = 30
 
 
 def draw_rank(result: Ranking, title: str, about: str) -> Figure:
@@ -26,24 +26,32 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
     shown, folded = rest[: MOST_ROWS - len(stop)], rest[MOST_ROWS - len(stop) :]
     what = "log loss" if isinstance(result.outcome, ClassOutcome) else "squared error"
     with style.house_style():
-        more = f" {count(len(folded))} more candidates, none above {places(folded[0].held_out.share)}, are in the table." if folded else ""
+        more = f" Not drawn: {count(len(folded))} below {places(folded[0].held_out.share)}." if folded else ""
         note = (
-            f"Share of the {what} that the candidate alone removes on rows it was not fitted on; bars are 95 % "
-            f"intervals, hollow where they reach 0.{more}"
+            f"Share of the {what} that a candidate alone removes on rows it was not fitted on, with 95 % "
+            f"intervals; hollow where they reach 0.{more}"
         )
         figure = style.new_figure(title, about, note)
+        heading = ("share", "AUC", "q") if _is_binary(result) else ("share", "q")
         left = 50 + min(230, max(100, int(7.2 * max((len(c.name) for c in stop + shown), default=10))))
         top = 112.0
         if stop:
             height = 26 * len(stop) + 8
             axes = style.place(figure, left, top, 250, 800 - top - height)
-            interval_rows(axes, [_row(c, style.STOP) for c in stop], _heading(result))
+            interval_rows(axes, [_row(c, style.STOP) for c in stop], heading)
             axes.set_xlim(0, 1)
-            axes.text(0.01, 1.03, "too good to be true: on its own axis, 0 to 1", transform=axes.transAxes, size=10, color=style.STOP)
+            axes.text(
+                0.01,
+                1.03,
+                "too good to be true: on its own axis, 0 to 1",
+                transform=axes.transAxes,
+                size=10,
+                color=style.STOP,
+            )
             top += height + 52
         if shown:
             axes = style.place(figure, left, top, 250, 88)
-            interval_rows(axes, [_row(c, style.PALETTE[0]) for c in shown], "" if stop else _heading(result))
+            interval_rows(axes, [_row(c, style.PALETTE[0]) for c in shown], () if stop else heading)
             axes.axvline(0, color=style.DIM, lw=1)
             low = min(min(c.held_out.low for c in shown), 0)
             high = max(max(c.held_out.high for c in shown), 0.005)
@@ -53,16 +61,13 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
         return style.describe(figure, f"Held-out shares for {result.outcome.name}, best first: {parts}.")
 
 
-def _heading(result: Ranking) -> str:
-    binary = isinstance(result.outcome, ClassOutcome) and len(result.outcome.levels) == 2
-    return "share   AUC   q" if binary else "share   q"
+def _is_binary(result: Ranking) -> bool:
+    return isinstance(result.outcome, ClassOutcome) and len(result.outcome.levels) == 2
 
 
 def _row(c: Candidate, colour: str) -> Row:
     h = c.held_out
-    parts = [places(h.share)]
-    if h.auc == h.auc:
-        parts.append(f"{h.auc:.2f}")
-    parts.append(probability(c.q) if c.q == c.q else "–")
+    area = (f"{h.auc:.2f}",) if h.auc == h.auc else ()
+    cells = (places(h.share), *area, probability(c.q) if c.q == c.q else "–")
     hollow = not h.low > 0
-    return Row(c.name, h.share, h.low, h.high, "   ".join(parts), style.QUIET if hollow else colour, hollow)
+    return Row(c.name, h.share, h.low, h.high, cells, style.QUIET if hollow else colour, hollow)

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.axis import Axis
     from matplotlib.figure import Figure
 
 WIDTH, HEIGHT, DPI = 1280, 800, 100
@@ -133,3 +134,17 @@ def bare(axes: Axes, *sides: str) -> None:
         axes.tick_params(axis="y", length=0)
     if "bottom" in sides:
         axes.tick_params(axis="x", length=0)
+
+
+def mark_cut_axis(axes: Axes) -> None:
+    """Say on the picture that its x axis leaves out zero."""
+    spot = {"xy": (0, 0), "xycoords": "axes fraction", "xytext": (0, -38), "textcoords": "offset points"}
+    axes.annotate("axis does not start at 0", ha="left", size=9, color=STOP, **spot)
+
+
+def percent_axis(axis: Axis, most: int = 10) -> None:
+    """Label an axis of shares in percent, on ticks that need no rounding."""
+    from matplotlib.ticker import FuncFormatter, MaxNLocator
+
+    axis.set_major_locator(MaxNLocator(most, steps=[1, 2, 5, 10]))
+    axis.set_major_formatter(FuncFormatter(lambda v, _: f"{100 * v:.10g}%"))

@@ -14,6 +14,7 @@ COUNTS = {"count", "n", "events", "present", "missing", "distinct", "rows", "out
 SHARES = {"share", "missing_share", "rate"}
 PROBABILITIES = {"p", "q"}
 THREE_PLACES = {"held_out_share", "auc", "share_over_rows", "change"}
+MEASURES = {"estimate", "statistic", "skewness", "excess_kurtosis"}
 
 DISPLAY = {
     "held_out_share": "held-out share",
@@ -32,7 +33,7 @@ def percent(value: float) -> str:
     """Return a share as a percentage: one decimal, none needed at 0 and 1."""
     if value in (0.0, 1.0):
         return f"{value:.0%}"
-    return f"{value:.1%}" if 0.0005 <= abs(value) else "<0.1%" if value > 0 else f"{value:.1%}".replace("-", MINUS)
+    return f"{value:.1%}" if abs(value) >= 0.0005 else "<0.1%" if value > 0 else f"{value:.1%}".replace("-", MINUS)
 
 
 def probability(value: float) -> str:
@@ -63,6 +64,18 @@ def significant(value: float, digits: int = 4) -> str:
     elif "." not in text and abs(value) < 1000 and value != int(value):
         text = f"{value:.1f}" if abs(value) < 1000 else text
     return text.replace("-", MINUS)
+
+
+def day_label(days: float) -> str:
+    """Return days since 1970-01-01 as a date."""
+    return str((pd.Timestamp(0) + pd.Timedelta(days=float(days))).date())
+
+
+def measured(value: float) -> str:
+    """Return an effect or a statistic: three decimals below 1, four significant digits above."""
+    if value == 0 or 0.0005 <= abs(value) < 1:
+        return places(value)
+    return significant(value, 2 if abs(value) < 1 else 4)
 
 
 def formatter(column: str, table_columns: list[str]) -> Callable[[Any], str]:

@@ -13,10 +13,26 @@ if TYPE_CHECKING:
     import pandas as pd
     from rich.console import Console, RenderableType
 
-MARKS = {"stop": ("■ stop", "bold red"), "caution": ("▲ caution", "bold yellow"), "note": ("● note", "bold blue")}
-MOST_ROWS = 60
+MARKS = {
+    "stop": ("■ stop", "bold #c8553d"),
+    "caution": ("▲ caution", "bold #b27300"),
+    "note": ("● note", "bold #2b7bbf"),
+}
+MOST_ROWS = 30
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this
-LEAST_NEEDED = ("examples", "skewness", "excess_kurtosis", "auc", "missing_share", "q1", "q3", "min", "max", "missing", "q")
+LEAST_NEEDED = (
+    "examples",
+    "skewness",
+    "excess_kurtosis",
+    "auc",
+    "missing_share",
+    "q1",
+    "q3",
+    "min",
+    "max",
+    "missing",
+    "q",
+)
 
 
 def fitting(frame: pd.DataFrame, width: int) -> tuple[pd.DataFrame, list[str]]:
@@ -51,7 +67,7 @@ def table_of(frame: pd.DataFrame, title: str | None = None, width: int = 120) ->
 
     shown, dropped = fitting(frame.head(MOST_ROWS), width)
     text = as_text(shown)
-    notes = [f"and {len(frame) - MOST_ROWS:,} more rows; save as .csv to see all"] if len(frame) > MOST_ROWS else []
+    notes = [f"and {len(frame) - MOST_ROWS:,} more rows; --out FILE.csv has all"] if len(frame) > MOST_ROWS else []
     if dropped:
         notes.append(f"no room for {', '.join(dropped)}; widen the window, or use --out FILE.csv")
     table = Table(
@@ -67,7 +83,7 @@ def table_of(frame: pd.DataFrame, title: str | None = None, width: int = 120) ->
         wide = i and not right  # texts may wrap, numbers and names may not
         cells = max((len(v) for v in text.iloc[:, i]), default=0)
         head = str(name).replace(" ", "\n") if right and len(str(name)) > cells else str(name)
-        table.add_column(Text(head), justify="right" if right else "left", no_wrap=not wide)
+        table.add_column(Text(head), justify="right" if right else "left", no_wrap=not wide, overflow="fold")
     for row in text.itertuples(index=False):
         table.add_row(*(Text(str(v)) for v in row))
     return table
@@ -107,7 +123,11 @@ def print_view(
 
 
 def view_text(
-    title: str, about: Iterable[str], tables: dict[str, pd.DataFrame], findings: Iterable[Finding], width: int = 120
+    title: str,
+    about: Iterable[str],
+    tables: dict[str, pd.DataFrame],
+    findings: Iterable[Finding],
+    width: int = 120,
 ) -> str:
     """Return what `print_view` prints, without colour."""
     from rich.console import Console

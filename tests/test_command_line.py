@@ -1,0 +1,135 @@
+"""Whole commands: what they print, write and refuse."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pandas as pd
+import pytest
+
+from envelt.cli.app import main
+
+
+@pytest.fixture
+def run(monkeypatch, capsys, tmp_path):
+    """Run a command as the shell would, in an empty folder; gives (status, out, err)."""
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("COLUMNS", "150")
+
+    def command(*words):
+        monkeypatch.setattr(sys, "argv", ["envelt", *map(str, words)])
+        try:
+            main()
+            status = 0
+        except SystemExit as stop:
+            status = stop.code or 0
+        return (status, *capsys.readouterr())
+
+    return command
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("inventory", "demo"),
+        ("balance", "demo", "-o", "wintered"),
+        ("against", "demo", "mites", "-o", "wintered", "--where", "altitude_m > 300"),
+        ("against", "demo", "fed", "-o", "honey_kg", "--unit", "colony"),
+        ("rank", "demo", "-o", "wintered", "--kind", "zone=ordinal", "--ignore", "spring_frames"),
+        ("rank", "demo", "-o", "honey_kg"),
+    ],
+)
+def test_json_is_the_view_and_nothing_else(run, words):
+    status, out, err = run(*words, "--json")
+    assert (status, err) == (0, "")
+    data = json.loads(out)
+    assert data["step"] == words[0]
+    assert data["tables"]["table"]
+
+
+def test_terminal_shows_table_and_findings(run):
+    status, out, _ = run("rank", "demo", "-o", "wintered")
+    assert status == 0
+    first = next(line for line in out.splitlines() if "spring_frames" in line)
+    assert "stop: known when?" in first
+    assert "too-good-to-be-true" in out
+    assert "\x1b" not in out
+
+
+@pytest.mark.parametrize("width", ["60", "80", "110", "200"])
+def test_no_number_is_cut_at_any_width(run, monkeypatch, width):
+    monkeypatch.setenv("COLUMNS", width)
+    for words in (
+        ("rank", "demo", "-o", "honey_kg"),
+        ("against", "demo", "mites", "-o", "wintered"),
+        ("inventory", "demo"),
+    ):
+        _, out, _ = run(*words)
+        assert all(len(line.rstrip()) <= int(width) for line in out.splitlines())
+        assert "0.3…" not in out
+        assert "…" not in "".join(line for line in out.splitlines() if line.startswith(" frames_bees"))
+
+
+def test_out_saves_by_extension_and_several_columns_get_a_file_each(run):
+    status, _, err = run("against", "demo", "mites", "fed", "-o", "wintered", "--out", "a.png", "--out", "a.csv")
+    assert status == 0
+    assert {p.name for p in Path().iterdir()} == {"a-mites.png", "a-fed.png", "a-mites.csv", "a-fed.csv"}
+    assert "Wrote" in err
+
+
+def test_demo_writes_data_report_and_figures_and_says_what_to_try(run):
+    status, out, _ = run("demo")
+    assert status == 0
+    written = {p.suffix for p in Path("envelt-demo").iterdir()}
+    assert {".csv", ".html", ".png"} <= written
+    tries = [line.strip() for line in out.splitlines() if line.startswith("  envelt ")]
+    assert len(tries) == 3
+    for line in tries:
+        assert run(*line.split()[1:])[0] == 0
+
+
+BAD = {
+    "no file": (["inventory", "hvies.csv"], "no file"),
+    "nearest file": (["inventory", "hvies.csv"], "'hives.csv'"),
+    "no column": (["against", "demo", "mite", "-o", "wintered"], "'mites'"),
+    "outcome as candidate": (["against", "demo", "wintered", "-o", "wintered"], "outcome itself"),
+    "no outcome": (["rank", "demo"], "--outcome"),
+    "kind": (["inventory", "demo", "--kind", "zone=nominl"], "'nominal'"),
+    "kind without sign": (["inventory", "demo", "--kind", "zone"], "zone=nominal"),
+    "kind that cannot hold": (["inventory", "demo", "--kind", "forage=continuous"], "not a number"),
+    "where calls": (["rank", "demo", "-o", "wintered", "--where", "exit()"], "calls a function"),
+    "folder": (["inventory", "."], "folder"),
+    "unwritable": (["inventory", "demo", "--out", "none/x.png"], "no folder"),
+    "extension": (["inventory", "demo", "--out", "x.gif"], ".png"),
+    "report extension": (["report", "demo", "-o", "wintered", "--out", "x.pdf"], ".html"),
+}
+
+
+@pytest.mark.parametrize("case", BAD)
+def test_errors_are_two_lines_at_most_with_status_2_and_no_file(run, case):
+    words, message = BAD[case]
+    Path("hives.csv").write_text("a,b\n1,2\n")
+    status, out, err = run(*words)
+    assert (status, out) == (2, "")
+    assert message in err
+    assert err.startswith("envelt: ")
+    assert len(err.strip().splitlines()) <= 2
+    assert "Traceback" not in err
+    assert [p.name for p in Path().iterdir()] == ["hives.csv"]
+
+
+def test_markup_in_data_is_left_alone(run):
+    pd.DataFrame({"[red]a": ["[bold]x", "y"] * 30, "y": ["no", "yes", "yes", "no"] * 15}).to_csv("m.csv", index=False)
+    _, out, _ = run("against", "m.csv", "[red]a", "-o", "y")
+    assert "[red]a" in out
+    assert "[bold]x" in out
+
+
+def test_help_teaches_and_start_is_light():
+    heavy = ("matplotlib", "jinja2", "rich", "pyarrow", "pandas")
+    script = f"import sys, envelt; print([m for m in {heavy} if m in sys.modules])"
+    assert subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout == "[]\n"
+    text = subprocess.run([sys.executable, "-m", "envelt", "--help"], capture_output=True, text=True, check=True).stdout
+    for step in ("demo", "inventory", "balance", "against", "rank", "report"):
+        assert step in text
