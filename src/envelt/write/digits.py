@@ -88,6 +88,8 @@ def formatter(column: str, table_columns: list[str]) -> Callable[[Any], str]:
         return probability
     if column in THREE_PLACES or (column in ("low", "high") and "held_out_share" in table_columns):
         return places
+    if column in MEASURES or (column in ("low", "high") and "estimate" in table_columns):
+        return measured
     return significant
 
 
