@@ -78,7 +78,7 @@ def test_names_with_spaces_dates_and_quotes():
 @pytest.mark.parametrize(
     "expression",
     [
-        "__import__('os').system('x')", "(1).__class__", "a.real > 1", "a[0] > 1", "9**9**9", "a + 1 > 2", "lambda: 1",
+        "__import__('os').system('x')", "(1).__class__", "a.real > 1", "a[0] > 1", "9**9**9", "lambda: 1",
         "[x for x in a]", "a", "a if b else c", "print(a)", "f'{a}' == 'x'", "a > 'oak'", "c > 3", "c == 'oka'",
         "z > 1",
         "a >", "a = 1", "", "a in 3", "a in []", "day > 'yesterday-ish'", "a is None", "1 < 2", "a > " + "9" * 3000,

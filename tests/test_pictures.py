@@ -109,6 +109,6 @@ def test_the_same_class_has_the_same_colour_everywhere(wintered):
 
     bars = wintered.balance().draw().axes[0].patches
     in_balance = {round(b.get_width()): to_hex(b.get_facecolor()) for b in bars}
-    assert in_balance == {669: style.PALETTE[0], 2307: style.PALETTE[1]}
+    assert in_balance == {666: style.PALETTE[0], 2310: style.PALETTE[1]}
     panels = wintered.against("mites").draw().axes[1:]
     assert [to_hex(a.patches[0].get_facecolor()) for a in panels] == [style.PALETTE[1], style.PALETTE[0]]

@@ -68,6 +68,10 @@ class ExpressionError(EnveltError, ValueError):
     """An expression is not in the small language that is understood, or names no column."""
 
 
+class StudyFileError(EnveltError, ValueError):
+    """A study file cannot be read, or decides something that cannot be; the line is given."""
+
+
 class OptionError(EnveltError, ValueError):
     """An option has a value that cannot be used."""
 

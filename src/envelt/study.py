@@ -4,20 +4,26 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from .core import against as ag
 from .core.balance import class_balance, numeric_balance
 from .core.clustered import unit_codes
+from .core.derive import derive, in_order, origins
+from .core.encode import NO_PLAN, encode, encode_table
+from .core.estimate import Finding
 from .core.expression import rows_where
 from .core.folds import unit_keys
 from .core.inventory import take_inventory
 from .core.outcome import ClassOutcome, Outcome, resolve_outcome
+from .core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
 from .core.rank import rank_candidates
 from .core.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
-from .errors import ExpressionError, OptionError, OutcomeError, unknown_column
+from .errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, unknown_column
 from .views import (
+    Captions,
     balance_view,
     inventory_view,
     levels_by_class_view,
@@ -39,7 +45,8 @@ class Study:
     Parameters
     ----------
     data
-        A path to a CSV, TSV or Parquet file, the word ``"demo"``, or a pandas data frame.
+        A path to a CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file, a pattern or a list of paths, the word
+        ``"demo"``, a pandas data frame, a dict of arrays, or anything that offers the Arrow C stream.
     outcome
         The column to be told from the others; only `inventory` does without.
     event
@@ -56,6 +63,9 @@ class Study:
         Rows to keep, as an expression: ``"altitude_m > 300 and hive_type == 'skep'"``.
     seed
         Of everything random; the same seed gives the same numbers.
+    columns
+        More decisions about columns, by name, with the keys of a study file: kind, label, unit, range,
+        labels, order.
 
     Raises
     ------
@@ -67,7 +77,7 @@ class Study:
     >>> from envelt import Study
     >>> study = Study("demo", outcome="wintered")
     >>> study.balance().table["count"].to_dict()
-    {'no': 669, 'yes': 2307}
+    {'no': 666, 'yes': 2310}
     """
 
     def __init__(
@@ -81,44 +91,190 @@ class Study:
         ignore: Iterable[str] = (),
         where: str | None = None,
         seed: int = 0,
+        columns: Mapping[str, Mapping[str, Any]] | None = None,
     ) -> None:
-        from .data.read import read_table
-
+        plans = {n: column_plan(n, given) for n, given in (columns or {}).items()}
+        for name, kind in (kinds or {}).items():
+            plans[name] = replace(plans.get(name, NO_PLAN), kind=column_plan(name, {"kind": kind}).kind)
         ignore = (ignore,) if isinstance(ignore, str) else tuple(ignore)
+        self._begin(data, outcome, event, unit, plans, ignore, where, seed, {})
+
+    def _begin(
+        self,
+        data: Any,
+        outcome: str | None,
+        event: str | None,
+        unit: str | None,
+        plans: Mapping[str, ColumnPlan],
+        ignore: tuple[str, ...],
+        where: str | None,
+        seed: int,
+        derived: Mapping[str, DerivedPlan],
+    ) -> None:
+        from .data.read import read_source
+
         _check_roles(outcome, unit, ignore, seed)
-        self._whole, self.source = read_table(data, dict(kinds or {}), ignore)
-        self.seed, self._event, self._outcome_name, self.unit = seed, event, outcome, unit
+        of_data = {n: p for n, p in plans.items() if n not in derived}
+        self._read = read_source(data, {n: p.kind for n, p in of_data.items()}, ignore)
+        self.source, self.seed, self.unit = self._read.name, seed, unit
+        self._plans, self._event, self._outcome_name = dict(plans), event, outcome
+        self._whole = encode_table(self._read.columns, self._read.rows, self._plans)
+        self._origins: dict[str, set[str]] = {}
+        for name in in_order(derived):
+            self._add(name, derived[name])
         if unit is not None and unit not in self._whole.columns:
             raise unknown_column(unit, self._whole.columns)
-        self.subset: tuple[str, ...] = ()
-        self._keep_all()
-        if where is not None:
-            self._narrow(where)
+        self.subset: tuple[str, ...] = (where,) if where is not None else ()
+        self._choose()
 
-    def _keep_all(self) -> None:
+    @classmethod
+    def open(cls, path: str | Path, **options: Any) -> Study:
+        """Open a study file.
+
+        Parameters
+        ----------
+        path
+            A study file, as `begin` writes it.
+        **options
+            Any of outcome, event, unit, kinds, ignore, where and seed; they win over the file. ``where``
+            narrows further what the file keeps.
+
+        Raises
+        ------
+        StudyFileError
+            With the line, and the nearest name where one is unknown.
+        """
+        from .data.studyfile import line_of, read_study_file
+
+        file = read_study_file(Path(path))
+        options = {k: v for k, v in options.items() if v is not None and v != () and v != {}}
+        kinds, extra = options.pop("kinds", {}), options.pop("where", None)
+        plans = dict(file.columns)
+        for name, kind in kinds.items():
+            plans[name] = replace(plans.get(name, NO_PLAN), kind=column_plan(name, {"kind": kind}).kind)
+        given = {
+            "outcome": file.outcome,
+            "event": file.event if options.get("outcome") in (None, file.outcome) else None,
+            "unit": file.unit,
+            "ignore": file.ignore,
+            "seed": file.seed,
+            **options,
+        }
+        study = cls.__new__(cls)
+        try:
+            study._begin(file.data, **given, plans=plans, where=file.where, derived=file.derived)
+        except EnveltError as error:
+            if isinstance(error, StudyFileError):
+                raise
+            where = line_of(file.path, str(error))
+            if where == str(file.path):
+                raise
+            raise type(error)(f"{where}: {error}") from error
+        study.source += f" ({file.path.name}{''.join(f'; {n}' for n in file.notes)})"
+        return study.where(extra) if extra is not None else study
+
+    def begin(
+        self, path: str | Path = "study.toml", *, labels: str | Path | None = None
+    ) -> tuple[list[str], list[str]]:
+        """Write a commented study file from what was detected, or bring one up to date.
+
+        Parameters
+        ----------
+        path
+            The study file. If it is there, new columns are added to it and vanished ones marked, and nothing
+            that a person wrote is changed.
+        labels
+            A code book to take labels of levels from: a table with the columns column, value and label.
+
+        Returns
+        -------
+        list, list
+            The columns added to an existing file, and those marked as vanished.
+
+        Raises
+        ------
+        OutputError, StudyFileError, DataError
+        """
+        from .begin import begin_study
+
+        return begin_study(self, Path(path), labels)
+
+    def derive(
+        self,
+        name: str,
+        expression: str = "",
+        *,
+        cut: str = "",
+        at: Iterable[float] = (),
+        names: Iterable[str] = (),
+        regroup: str = "",
+        into: Mapping[str, Iterable[str]] | None = None,
+    ) -> Study:
+        """Return a new study with one more column.
+
+        Parameters
+        ----------
+        name
+            Of the new column.
+        expression
+            Of columns: arithmetic, comparisons, and/or/not, log, log1p, sqrt, abs, min, max, where,
+            is_missing, year, month, weekday (1 is Monday), hour, date(year, month, day).
+        cut, at, names
+            A numeric column, the points to cut it at (a value equal to one goes right), the parts' names.
+        regroup, into
+            A category column, and for each new level the old ones it joins; what is not named stays.
+
+        Raises
+        ------
+        ExpressionError, OptionError, UnknownColumnError, KindConflictError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> study = Study("demo").derive("heavy", "weight_kg > 35 or weight_lb > 80")
+        >>> study.derive("size", cut="weight_kg", at=[25, 35], names=["light", "middle", "heavy"]).table["size"].levels
+        ('light', 'middle', 'heavy')
+        """
+        given = {"expression": expression, "cut": cut, "at": list(at), "names": list(names), "regroup": regroup}
+        plan = derived_plan(name, {**given, "into": {k: list(v) for k, v in (into or {}).items()}})
+        derived = copy.copy(self)
+        derived._origins = dict(self._origins)
+        derived._add(name, plan)
+        derived._choose()
+        return derived
+
+    def _add(self, name: str, plan: DerivedPlan) -> None:
+        """Make a derived column and note which columns it comes from."""
+        if name in self._whole.columns:
+            raise OptionError(f"There is a column {name!r} already: give the derived one another name.")
+        raw = derive(self._whole, plan)
+        column = encode(name, raw, self._plans.get(name, NO_PLAN), self._whole.rows)
+        recipe = plan.expression or f"{plan.cut or plan.regroup}, {'cut' if plan.cut else 'regrouped'}"
+        column = replace(column, reason=f"{column.reason}; made from {recipe}")
+        direct = origins(plan)
+        self._origins[name] = direct.union(*(self._origins.get(o, set()) for o in direct))
+        self._whole = Table({**self._whole.columns, name: column}, self._whole.rows)
+
+    def _choose(self) -> None:
+        """Keep the rows that were asked for, and read the outcome from them."""
+        self._views: dict[str, View] = {}
         self.table: Table = self._whole
-        self._resolve()
+        for expression in self.subset:
+            keep = rows_where(self.table, expression)
+            if not keep.any():
+                raise ExpressionError(
+                    f"No row is left where {expression}. Loosen it, or look at the columns with inventory."
+                )
+            self.table = self.table.take(keep)
+        name = self._outcome_name
+        self.outcome: Outcome | None = resolve_outcome(self.table, name, self._event) if name is not None else None
+        self._names = Captions({c.name: c.title for c in self.table if c.label or c.unit})
 
     def _once(self, key: str, make: Callable[[], View]) -> View:
         """Return the view of a step, made once: a study does not change."""
         if key not in self._views:
             self._views[key] = make()
         return self._views[key]
-
-    def _resolve(self) -> None:
-        self._views: dict[str, View] = {}
-        name = self._outcome_name
-        self.outcome: Outcome | None = resolve_outcome(self.table, name, self._event) if name is not None else None
-
-    def _narrow(self, expression: str) -> None:
-        keep = rows_where(self.table, expression)
-        if not keep.any():
-            raise ExpressionError(
-                f"No row is left where {expression}. Loosen it, or look at the columns with inventory."
-            )
-        self.table = self.table.take(keep)
-        self.subset = (*self.subset, expression)
-        self._resolve()
 
     def where(self, expression: str) -> Study:
         """Return a new study of the rows where an expression holds.
@@ -129,24 +285,64 @@ class Study:
             It cannot be read, names no column, or leaves no row.
         """
         narrowed = copy.copy(self)
-        narrowed._narrow(expression)
+        narrowed.subset = (*self.subset, expression)
+        narrowed._choose()
         return narrowed
 
     @property
-    def candidates(self) -> list[str]:
-        """The columns that could be features: all but the outcome and the unit."""
-        return [n for n in self.table.columns if n not in (self._outcome_name, self.unit)]
+    def data_paths(self) -> tuple[Path, ...]:
+        """The files the table was read from; none for a table in memory."""
+        return self._read.paths
 
-    def inventory(self) -> View:
-        """Say what each column is and why, what is missing, and what is odd.
+    @property
+    def candidates(self) -> list[str]:
+        """The columns that could be features: all but the outcome, the unit, and what is made from the outcome."""
+        roles = (self._outcome_name, self.unit)
+        made = {n for n, sources in self._origins.items() if self._outcome_name in sources}
+        return [n for n in self.table.columns if n not in roles and n not in made]
+
+    def inventory(self, *, rows: int = 0) -> View:
+        """Say what each column is and why, what is missing, and what is wrong or odd.
+
+        Parameters
+        ----------
+        rows
+            Show so many of the first rows, as read.
 
         Returns
         -------
         View
-            ``table``: one row a column; kind, reason, present, missing, missing_share, distinct, examples.
+            ``table``: one row a column; kind, reason, present, missing, missing_share, distinct, examples,
+            label, unit, findings (how many name it). ``kinds``: the count of columns a kind.
+
+        Raises
+        ------
+        OptionError
+            ``rows`` is not a whole number from 0 up.
         """
-        about = (f"{count(len(self.table))} rows of {self.source}", *self._kept())
-        return self._once("inventory", lambda: inventory_view(take_inventory(self.table), about))
+        if isinstance(rows, bool) or not isinstance(rows, int) or rows < 0:
+            raise OptionError(f"The number of first rows must be a whole number from 0 up, not {rows!r}.")
+        about = (f"{count(len(self.table))} rows of {self.source}", *self._read.notes, *self._kept())
+        return self._once(f"inventory {rows}", lambda: self._inventory(about, rows))
+
+    def _inventory(self, about: tuple[str, ...], rows: int) -> View:
+        ranges = {n: p.range for n, p in self._plans.items() if p.range is not None}
+        with slow_progress("Inventory") as report:
+            result = take_inventory(self.table, self.outcome, self.unit, ranges, report)
+        nested = [_nested(name, what) for name, what in self._read.nested]
+        result = replace(result, findings=(*nested, *result.findings))
+        return inventory_view(result, about, self._names, self._first(rows) if rows else None)
+
+    def _first(self, rows: int) -> Any:
+        import numpy as np
+        import pandas as pd
+
+        at = np.arange(min(rows, len(self.table)))
+        first = [c.take(at).labels() for c in self.table]
+        labels = [f"row {r}" for r in self.table.rows[at]]
+        return pd.DataFrame(
+            first, index=pd.Index(list(self.table.columns), name="column"), columns=labels, dtype=object
+        )
 
     def balance(self) -> View:
         """Say how the outcome's classes (or values) are spread.
@@ -168,8 +364,8 @@ class Study:
     def _balance(self, outcome: Outcome) -> View:
         if isinstance(outcome, ClassOutcome):
             candidates = [n for n in self.candidates if self.table[n].kind not in ("identifier", "constant")]
-            return balance_view(class_balance(outcome, len(candidates)), self._about(outcome))
-        return balance_view(numeric_balance(outcome), self._about(outcome))
+            return balance_view(class_balance(outcome, len(candidates)), self._about(outcome), self._names)
+        return balance_view(numeric_balance(outcome), self._about(outcome), self._names)
 
     def against(self, column: str) -> View:
         """Say whether the outcome differs along one candidate, by how much, and how surely.
@@ -191,23 +387,24 @@ class Study:
         return self._once(f"against {column}", lambda: self._against(self.table[column], outcome))
 
     def _against(self, candidate: Column, outcome: Outcome) -> View:
-        column = candidate.name
+        column, names = candidate.name, self._names
         about, units = self._about(outcome), None
         if self.unit is not None:
             units = unit_codes(unit_keys(self.table[self.unit]))
-            about = (*about, f"intervals and tests count {self.unit}, not rows")
+            about = (*about, f"intervals and tests count {self._names(self.unit)}, not rows")
         values = _numbers(candidate)
         if isinstance(outcome, ClassOutcome):
             if values is not None:
                 dates = isinstance(candidate, TimeColumn)
-                return number_by_class_view(ag.number_by_class(column, values, outcome, dates, units), about, dates)
+                result = ag.number_by_class(column, values, outcome, dates, units)
+                return number_by_class_view(result, about, dates, names)
             assert isinstance(candidate, CategoryColumn)
-            return levels_by_class_view(ag.levels_by_class(candidate, outcome, units), about, candidate)
+            return levels_by_class_view(ag.levels_by_class(candidate, outcome, units), about, candidate, names)
         if values is not None:
-            return number_by_group_view(ag.number_by_number(column, values, outcome, units), about, True)
+            return number_by_group_view(ag.number_by_number(column, values, outcome, units), about, True, names)
         assert isinstance(candidate, CategoryColumn)
         ordered = candidate.ordered or candidate.kind == "binary"
-        return number_by_group_view(ag.number_by_levels(candidate, outcome, units), about, ordered)
+        return number_by_group_view(ag.number_by_levels(candidate, outcome, units), about, ordered, names)
 
     def rank(self) -> View:
         """Score every candidate alone, on rows it was not fitted on.
@@ -234,7 +431,7 @@ class Study:
             ranking = rank_candidates(
                 self.table, outcome, self.candidates, unit=self.unit, seed=self.seed, progress=report
             )
-        return rank_view(ranking, self._about(outcome))
+        return rank_view(ranking, self._about(outcome), self._names)
 
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.
@@ -257,13 +454,24 @@ class Study:
         return tuple(f"only rows where {e}" for e in self.subset)
 
     def _about(self, outcome: Outcome) -> tuple[str, ...]:
-        return (outcome_line(outcome, len(self.table)), *self._kept())
+        return (outcome_line(outcome, len(self.table), self._names), *self._kept())
 
 
 def _numbers(column: Column) -> Any:
     if isinstance(column, NumericColumn):
         return column.values
     return column.days if isinstance(column, TimeColumn) else None
+
+
+def _nested(name: str, what: str) -> Finding:
+    return Finding(
+        "nested-values",
+        "caution",
+        (name,),
+        f"{name} holds {what}, which no step can use: it is set aside.",
+        "Write what you need of it as columns of its own.",
+        {"what": what},
+    )
 
 
 def _check_roles(outcome: str | None, unit: str | None, ignore: tuple[str, ...], seed: int) -> None:

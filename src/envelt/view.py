@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -54,6 +54,10 @@ class View:
         Single numbers by name, each an attribute of the view.
     brief
         The columns of the main table that are shown where room is scarce, in that order; all by default.
+    captions
+        What to call columns of the data where a person sees them, by name.
+    order
+        The rows of the main table in the order a person sees them.
     """
 
     def __init__(
@@ -66,11 +70,14 @@ class View:
         draw: Callable[[View], Figure],
         values: Mapping[str, Any] | None = None,
         brief: tuple[str, ...] = (),
+        captions: Mapping[str, str] | None = None,
+        order: Sequence[int] | None = None,
     ) -> None:
         self.step, self.title, self.about = step, title, about
         self.tables, self.findings = dict(tables), findings
         self.values = dict(values or {})
-        self._draw, self._brief = draw, brief
+        self._draw, self._brief, self._captions = draw, brief, dict(captions or {})
+        self._order = order
         self._picture: tuple[bytes, str] | None = None
 
     @property
@@ -80,9 +87,18 @@ class View:
 
     @property
     def shown(self) -> dict[str, pd.DataFrame]:
-        """The tables as a person sees them: the main one in brief."""
-        brief = list(self._brief) or list(self.table.columns)
-        return {**self.tables, "table": self.table[brief]}
+        """The tables as a person sees them: the main one in brief, columns of the data under their labels."""
+        main = self.table[list(self._brief) or list(self.table.columns)]
+        main = main if self._order is None else main.iloc[list(self._order)]
+        return {name: self._captioned(t) for name, t in {**self.tables, "table": main}.items()}
+
+    def _captioned(self, table: pd.DataFrame) -> pd.DataFrame:
+        if not self._captions:
+            return table
+        table = table.rename_axis(index=lambda n: self._captions.get(n, n))
+        if table.index.name in ("column", "candidate"):
+            table = table.rename(index=self._captions)
+        return table
 
     def __getattr__(self, name: str) -> Any:
         if name.startswith("_") or "tables" not in self.__dict__:
@@ -151,10 +167,10 @@ class View:
         if extension == "md":
             from .write.markdown import view_markdown
 
-            return view_markdown(self.title, self.about, self.tables, self.findings)
+            return view_markdown(self.title, self.about, self.shown, self.findings)
         from .write.html import Section, embedded, page
 
-        section = Section(self.title, (), self.tables, self.findings, embedded(*self.picture()))
+        section = Section(self.title, (), self.shown, self.findings, embedded(*self.picture()))
         return page(self.title, self.about, [section], f"Made with Envelt: {self.step}.")
 
     def __str__(self) -> str:

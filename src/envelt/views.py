@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -19,11 +22,41 @@ from .view import View
 from .write.digits import count, day_label
 
 DAY = pd.Timedelta(days=1)
+MANY_COLUMNS = 30
+"""More than this and the inventory is sorted by need of attention."""
 
 
-def inventory_view(result: Inventory, about: tuple[str, ...]) -> View:
-    """One row a column."""
+class Captions:
+    """What to call columns where a person sees them.
+
+    Parameters
+    ----------
+    given
+        Titles by column name, of the columns that a person gave a label or a unit of measure.
+    """
+
+    def __init__(self, given: Mapping[str, str] | None = None) -> None:
+        self.given = dict(given or {})
+
+    def __call__(self, name: str) -> str:
+        """Return what to call a column."""
+        return self.given.get(name, name)
+
+    def of(self, result: Any) -> Any:
+        """Return a result under its captions: its own name and its outcome's."""
+        changes: dict[str, Any] = {"outcome": replace(result.outcome, name=self(result.outcome.name))}
+        if hasattr(result, "name"):
+            changes["name"] = self(result.name)
+        return replace(result, **changes)
+
+
+PLAIN = Captions()
+
+
+def inventory_view(result: Inventory, about: tuple[str, ...], names: Captions, first: pd.DataFrame | None) -> View:
+    """One row a column; ``first`` holds the first rows as read."""
     rows = result.columns
+    noted = Counter(name for f in result.findings for name in f.columns)
     table = pd.DataFrame(
         {
             "kind": [c.kind for c in rows],
@@ -33,6 +66,9 @@ def inventory_view(result: Inventory, about: tuple[str, ...]) -> View:
             "missing_share": [c.missing_share for c in rows],
             "distinct": [c.distinct for c in rows],
             "examples": [[_short(e) for e in c.examples] for c in rows],
+            "label": [c.label for c in rows],
+            "unit": [c.unit for c in rows],
+            "findings": [noted[c.name] for c in rows],
         },
         index=pd.Index([c.name for c in rows], name="column"),
     )
@@ -40,21 +76,40 @@ def inventory_view(result: Inventory, about: tuple[str, ...]) -> View:
     def draw(view: View) -> Any:
         from .draw.inventory import draw_inventory
 
-        return draw_inventory(result, view.title, " · ".join(view.about))
+        return draw_inventory(_captioned_columns(result, names), view.title, " · ".join(view.about))
 
+    kinds = pd.Series(Counter(c.kind for c in rows), name="count", dtype="int64").rename_axis("kind")
+    kinds = kinds.sort_values(ascending=False, kind="stable")
+    declared = [c.name for c in rows if c.changed]
+    about = (*about, ", ".join(f"{count(n)} {kind}" for kind, n in kinds.items()))
+    if declared:
+        about = (
+            *about,
+            f"{count(len(declared))} by a person's word: {', '.join(declared[:6])}" + ", …" * (len(declared) > 6),
+        )
     title = f"What the {count(len(rows))} columns are"
-    brief = ("kind", "missing_share", "distinct", "examples", "reason")
-    return View("inventory", title, about, {"table": table}, result.findings, draw, brief=brief)
+    brief = ("kind", "missing_share", "distinct", "findings", "examples", "reason")
+    tables = {"table": table} if first is None else {"table": table, "first_rows": first}
+    order = None
+    if len(rows) > MANY_COLUMNS:
+        order = sorted(range(len(rows)), key=lambda i: (-rows[i].findings, -rows[i].missing))
+        about = (*about, "sorted by need of attention")
+    values = {"kinds": kinds}
+    return View("inventory", title, about, tables, result.findings, draw, values, brief, names.given, order)
+
+
+def _captioned_columns(result: Inventory, names: Captions) -> Inventory:
+    return replace(result, columns=tuple(replace(c, name=names(c.name)) for c in result.columns))
 
 
 def _short(text: str, most: int = 24) -> str:
     return text if len(text) <= most else text[: most - 1] + "…"
 
 
-def balance_view(result: ba.ClassBalance | ba.NumericBalance, about: tuple[str, ...]) -> View:
+def balance_view(result: ba.ClassBalance | ba.NumericBalance, about: tuple[str, ...], names: Captions = PLAIN) -> View:
     """One row a class, or the numbers of a numeric outcome."""
     if isinstance(result, ba.NumericBalance):
-        return _numeric_balance_view(result, about)
+        return _numeric_balance_view(result, about, names)
     total = result.counts.sum()
     table = pd.DataFrame(
         {"count": result.counts, "share": result.counts / total},
@@ -64,22 +119,22 @@ def balance_view(result: ba.ClassBalance | ba.NumericBalance, about: tuple[str, 
     def draw(view: View) -> Any:
         from .draw.balance import draw_classes
 
-        return draw_classes(result, view.title, " · ".join(view.about))
+        return draw_classes(names.of(result), view.title, " · ".join(view.about))
 
-    title = f"How the classes of {result.outcome.name} are spread"
+    title = f"How the classes of {names(result.outcome.name)} are spread"
     values = {"largest_share": result.largest_share, "rows": int(total), "unknown": result.unknown}
-    return View("balance", title, about, {"table": table}, result.findings, draw, values)
+    return View("balance", title, about, {"table": table}, result.findings, draw, values, captions=names.given)
 
 
-def _numeric_balance_view(result: ba.NumericBalance, about: tuple[str, ...]) -> View:
+def _numeric_balance_view(result: ba.NumericBalance, about: tuple[str, ...], names: Captions) -> View:
     def draw(view: View) -> Any:
         from .draw.balance import draw_numbers
 
-        return draw_numbers(result, view.title, " · ".join(view.about))
+        return draw_numbers(names.of(result), view.title, " · ".join(view.about))
 
-    title = f"How {result.outcome.name} is spread"
+    title = f"How {names(result.outcome.name)} is spread"
     table = group_table(result.summary, "outcome")
-    return View("balance", title, about, {"table": table}, result.findings, draw)
+    return View("balance", title, about, {"table": table}, result.findings, draw, captions=names.given)
 
 
 def group_table(summary: GroupSummary, index: str, dates: bool = False) -> pd.DataFrame:
@@ -133,7 +188,9 @@ def missing_line(missing: int, name: str) -> tuple[str, ...]:
     return (f"{count(missing)} rows have no {name} and are left out of its numbers",) if missing else ()
 
 
-def number_by_class_view(result: ag.NumberByClass, about: tuple[str, ...], dates: bool) -> View:
+def number_by_class_view(
+    result: ag.NumberByClass, about: tuple[str, ...], dates: bool, names: Captions = PLAIN
+) -> View:
     """A numeric (or date) candidate against classes."""
     outcome, bins = result.outcome, result.bins
     index = pd.Index([_label(a, b, dates) for a, b in zip(bins.left, bins.right, strict=True)], name=result.name)
@@ -147,12 +204,20 @@ def number_by_class_view(result: ag.NumberByClass, about: tuple[str, ...], dates
     def draw(view: View) -> Any:
         from .draw.against_number import draw_number_by_class
 
-        return draw_number_by_class(result, view.title, " · ".join(view.about), dates=dates)
+        return draw_number_by_class(names.of(result), view.title, " · ".join(view.about), dates=dates)
 
-    title = f"{result.name} by {outcome.name}"
+    title = f"{names(result.name)} by {names(outcome.name)}"
     if len(outcome.levels) == 2:
         about = (*about, f"differences are {outcome.levels[1]} minus {outcome.levels[0]}")
-    return View("against", title, about + missing_line(result.missing, result.name), tables, result.findings, draw)
+    return View(
+        "against",
+        title,
+        about + missing_line(result.missing, names(result.name)),
+        tables,
+        result.findings,
+        draw,
+        captions=names.given,
+    )
 
 
 def _label(left: float, right: float, dates: bool) -> str:
@@ -162,7 +227,9 @@ def _label(left: float, right: float, dates: bool) -> str:
     return a if a == b else f"{a} to {b}"
 
 
-def levels_by_class_view(result: ag.LevelsByClass, about: tuple[str, ...], column: CategoryColumn) -> View:
+def levels_by_class_view(
+    result: ag.LevelsByClass, about: tuple[str, ...], column: CategoryColumn, names: Captions = PLAIN
+) -> View:
     """A category candidate against classes."""
     outcome = result.outcome
     index = pd.Index(result.levels, name=result.name)
@@ -177,15 +244,25 @@ def levels_by_class_view(result: ag.LevelsByClass, about: tuple[str, ...], colum
     def draw(view: View) -> Any:
         from .draw.against_levels import draw_levels_by_class
 
-        return draw_levels_by_class(result, view.title, " · ".join(view.about), ordered)
+        return draw_levels_by_class(names.of(result), view.title, " · ".join(view.about), ordered)
 
-    title = f"Rate of {outcome.name} = {outcome.event} by {result.name}"
+    title = f"Rate of {names(outcome.name)} = {outcome.event} by {names(result.name)}"
     if len(result.levels) == 2:
         about = (*about, f"differences and ratios are {result.levels[1]} against {result.levels[0]}")
-    return View("against", title, about + missing_line(result.missing, result.name), tables, result.findings, draw)
+    return View(
+        "against",
+        title,
+        about + missing_line(result.missing, names(result.name)),
+        tables,
+        result.findings,
+        draw,
+        captions=names.given,
+    )
 
 
-def number_by_group_view(result: ag.NumberByGroup, about: tuple[str, ...], ordered: bool) -> View:
+def number_by_group_view(
+    result: ag.NumberByGroup, about: tuple[str, ...], ordered: bool, names: Captions = PLAIN
+) -> View:
     """Any candidate against a numeric outcome: the outcome described in each level or bin."""
     tables = {
         "table": group_table(result.comparison.summary, result.name),
@@ -196,13 +273,21 @@ def number_by_group_view(result: ag.NumberByGroup, about: tuple[str, ...], order
     def draw(view: View) -> Any:
         from .draw.against_levels import draw_number_by_group
 
-        return draw_number_by_group(result, view.title, " · ".join(view.about), ordered)
+        return draw_number_by_group(names.of(result), view.title, " · ".join(view.about), ordered)
 
-    title = f"{result.outcome.name} by {result.name}"
-    return View("against", title, about + missing_line(result.missing, result.name), tables, result.findings, draw)
+    title = f"{names(result.outcome.name)} by {names(result.name)}"
+    return View(
+        "against",
+        title,
+        about + missing_line(result.missing, names(result.name)),
+        tables,
+        result.findings,
+        draw,
+        captions=names.given,
+    )
 
 
-def rank_view(result: Ranking, about: tuple[str, ...]) -> View:
+def rank_view(result: Ranking, about: tuple[str, ...], names: Captions = PLAIN) -> View:
     """One row a candidate, best first."""
     rows = result.candidates
     table = pd.DataFrame(
@@ -231,19 +316,22 @@ def rank_view(result: Ranking, about: tuple[str, ...]) -> View:
     def draw(view: View) -> Any:
         from .draw.rank import draw_rank
 
-        return draw_rank(result, view.title, " · ".join(view.about))
+        drawn = replace(result, candidates=tuple(replace(c, name=names(c.name)) for c in result.candidates))
+        return draw_rank(names.of(drawn), view.title, " · ".join(view.about))
 
-    title = f"What each candidate alone says about {result.outcome.name}"
+    title = f"What each candidate alone says about {names(result.outcome.name)}"
     values = {"rows": result.rows, "unknown": result.unknown}
     brief = tuple(c for c in table.columns if c != "p" and not (c == "auc" and table["auc"].isna().all()))
-    return View("rank", title, about, tables, result.findings, draw, values, brief)
+    return View("rank", title, about, tables, result.findings, draw, values, brief, names.given)
 
 
-def outcome_line(outcome: Outcome, total: int) -> str:
+def outcome_line(outcome: Outcome, total: int, names: Captions = PLAIN) -> str:
     """Say which rows have an outcome and which class is the event."""
     known = int(outcome.known.sum())
-    rows = f"{count(known)} of {count(total)} rows have {outcome.name}" if known < total else f"{count(total)} rows"
+    rows = (
+        f"{count(known)} of {count(total)} rows have {names(outcome.name)}" if known < total else f"{count(total)} rows"
+    )
     if isinstance(outcome, ClassOutcome):
-        return f"{rows}; event: {outcome.name} = {outcome.event}"
+        return f"{rows}; event: {names(outcome.name)} = {outcome.event}"
     assert isinstance(outcome, NumericOutcome)
     return rows

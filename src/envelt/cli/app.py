@@ -24,7 +24,8 @@ app = typer.Typer(
     context_settings={"help_option_names": ["-h", "--help"]},
     help=(
         "Decide which features to use, and how to prepare them, before any model.\n\n"
-        "In the order of the work: inventory (what is each column?), balance (how lopsided is the outcome?), "
+        "In the order of the work: begin (a study file for you to correct), inventory (what is each column?), "
+        "balance (how lopsided is the outcome?), "
         "rank (which candidates carry something?), against (how does the outcome differ along one?), report "
         "(all of it on one page).\n\n"
         "Try: envelt demo"
@@ -45,12 +46,45 @@ def demo(
 
 
 @app.command()
+def begin(
+    data: Data,
+    outcome: OutcomeOption = None,
+    event: Event = None,
+    unit: Unit = None,
+    kind: Kind = None,
+    labels: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="A code book (column, value, label) to take labels from.")
+    ] = None,
+    out: Annotated[Path, typer.Option(metavar="FILE", help="The study file to write or bring up to date.")] = Path(
+        "study.toml"
+    ),
+) -> None:
+    """Write a commented study file from what was detected, for you to correct; every command takes it as DATA.
+
+    If the file is there, new columns are added and vanished ones marked; nothing you wrote is changed.
+
+    Example: envelt begin hives.csv --outcome wintered
+    """
+    there = out.exists()
+    study = _study(data, outcome, event, unit, kind, None, None, 0, None)
+    new, gone = study.begin(out, labels=labels)
+    if not there:
+        print(f"Wrote {out}: correct it, then try: envelt inventory {out}")
+    elif not new and not gone:
+        print(f"{out} is up to date; nothing was changed.")
+    for names, what in ((new, "added to"), (gone, "marked as vanished in")):
+        if names:
+            print(f"{', '.join(names)}: {what} {out}; nothing you wrote was changed.")
+
+
+@app.command()
 def inventory(
     data: Data,
     outcome: OutcomeOption = None,
     kind: Kind = None,
     ignore: Ignore = None,
     where: Where = None,
+    rows: Annotated[int, typer.Option(min=0, help="Show so many of the first rows, as read.")] = 0,
     out: Out = None,
     json: Json = False,
 ) -> None:
@@ -59,7 +93,7 @@ def inventory(
     Example: envelt inventory hives.csv --kind zone=nominal --out columns.html
     """
     study = _study(data, outcome, None, None, kind, ignore, where, 0, out)
-    _give([study.inventory()], out, json)
+    _give([study.inventory(rows=rows)], out, json)
 
 
 @app.command()
@@ -156,6 +190,7 @@ def _study(
     out: list[Path] | None,
 ) -> Study:
     """Check the outputs, then open the study, so that nothing is computed that cannot be written."""
+    from ..data.studyfile import is_study_file
     from ..study import Study
     from ..view import check_extension
     from ..write.files import check_writable
@@ -164,16 +199,10 @@ def _study(
         check_extension(path)
         check_writable(path)
     kinds = dict(_pair(k) for k in kind or [])
-    return Study(
-        data,
-        outcome=outcome,
-        event=event,
-        unit=unit,
-        kinds=kinds,
-        ignore=ignore or (),
-        where=where,
-        seed=seed,
-    )
+    options: dict[str, Any] = {"outcome": outcome, "event": event, "unit": unit, "kinds": kinds, "where": where}
+    if is_study_file(data):
+        return Study.open(data, **options, ignore=tuple(ignore or ()), seed=seed or None)
+    return Study(data, **options, ignore=ignore or (), seed=seed)
 
 
 def _pair(text: str) -> tuple[str, str]:

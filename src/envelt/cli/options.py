@@ -9,7 +9,9 @@ import typer
 
 Data = Annotated[
     str,
-    typer.Argument(metavar="DATA", help="A CSV, TSV or Parquet file, or the word 'demo' for the made-up hives."),
+    typer.Argument(
+        metavar="DATA", help="A CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file, a study file, or the word 'demo'."
+    ),
 ]
 OutcomeOption = Annotated[
     str | None,

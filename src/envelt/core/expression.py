@@ -1,14 +1,16 @@
-"""A small language for choosing rows: comparisons of columns, joined by and, or, not.
+"""A small language of columns: for choosing rows and for deriving new columns.
 
 The grammar is Python's expression grammar, read with `ast` and never compiled or run. What is not in the
-fixed list of nodes below is refused: no calls, no attributes, no subscripts. A comparison with a missing
-value is neither true nor false, and a row is kept only where the whole is true.
+fixed lists below is refused: no attributes, no subscripts, no calls but of the named functions. Numbers are
+float64, so every expression takes bounded time. A comparison with a missing value is neither true nor false,
+arithmetic with one is missing, and a row is kept only where the whole is true.
 """
 
 from __future__ import annotations
 
 import ast
 import re
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -16,14 +18,18 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ..errors import ExpressionError, did_you_mean
-from .table import MICROSECONDS_A_DAY, CategoryColumn, NumericColumn, Table, TimeColumn
+from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .table import CategoryColumn, NumericColumn, Table, TimeColumn
 
 Mask = NDArray[np.bool_]
+Floats = NDArray[np.float64]
 
 LONGEST = 2_000  # characters
-DEEPEST = 200  # nodes
+MOST_PARTS = 200  # nodes
 
-_COMPARE = {
+EXAMPLE = "Write it like: altitude_m > 300 and hive_type == 'skep'"
+
+_COMPARE: dict[type[ast.cmpop], Callable[..., Mask]] = {
     ast.Eq: np.equal,
     ast.NotEq: np.not_equal,
     ast.Lt: np.less,
@@ -31,13 +37,16 @@ _COMPARE = {
     ast.Gt: np.greater,
     ast.GtE: np.greater_equal,
 }
-_FLIP: dict[type[ast.cmpop], type[ast.cmpop]] = {
-    ast.Lt: ast.Gt,
-    ast.LtE: ast.GtE,
-    ast.Gt: ast.Lt,
-    ast.GtE: ast.LtE,
+_FLIP: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
+_ARITHMETIC: dict[type[ast.operator], Callable[..., Floats]] = {
+    ast.Add: np.add,
+    ast.Sub: np.subtract,
+    ast.Mult: np.multiply,
+    ast.Div: np.divide,
+    ast.FloorDiv: np.floor_divide,
+    ast.Mod: np.mod,
+    ast.Pow: np.power,
 }
-_EXAMPLE = "Write it like: altitude_m > 300 and hive_type == 'long'"
 
 
 class Truth(NamedTuple):
@@ -45,6 +54,28 @@ class Truth(NamedTuple):
 
     true: Mask
     false: Mask
+
+
+class Numbers(NamedTuple):
+    """A number a row (or one for all), NaN where missing."""
+
+    values: Floats
+
+
+class Times(NamedTuple):
+    """Microseconds since 1970 a row, and where they are missing."""
+
+    values: NDArray[np.int64]
+    absent: Mask
+
+
+class Text(NamedTuple):
+    """A text written in the expression."""
+
+    text: str
+
+
+Value = Truth | Numbers | Times | Text | CategoryColumn
 
 
 def rows_where(table: Table, expression: str) -> Mask:
@@ -55,8 +86,8 @@ def rows_where(table: Table, expression: str) -> Mask:
     table
         Its columns are the names the expression may use; a name with spaces stands in backticks.
     expression
-        Comparisons (``== != < <= > >= in not in``) of a column with a value or another numeric column,
-        joined by ``and``, ``or``, ``not``.
+        Comparisons (``== != < <= > >= in not in``) joined by ``and``, ``or``, ``not``; of columns, values,
+        arithmetic and the functions of `FUNCTIONS`.
 
     Raises
     ------
@@ -68,9 +99,48 @@ def rows_where(table: Table, expression: str) -> Mask:
     >>> from envelt.core.encode import encode_table
     >>> from envelt.core.raw import RawNumbers
     >>> table = encode_table({"mites": RawNumbers(np.array([0.5, 7.5, np.nan]))}, pd.RangeIndex(3), {})
-    >>> rows_where(table, "mites > 3 or mites < 1").tolist()
+    >>> rows_where(table, "mites > 3 or log1p(mites) < 1").tolist()
     [True, True, False]
     """
+    value = _evaluate(table, expression)
+    if not isinstance(value, Truth):
+        raise ExpressionError(f"{expression!r} is not true or false. {EXAMPLE}")
+    return np.broadcast_to(value.true, len(table)).copy()
+
+
+def derived_column(table: Table, expression: str) -> RawColumn:
+    """Return the column an expression makes: numbers, times, or yes and no for what is true or false.
+
+    Raises
+    ------
+    ExpressionError
+    """
+    value = _evaluate(table, expression)
+    n = len(table)
+    if isinstance(value, Numbers):
+        values = np.broadcast_to(value.values, n).astype(np.float64)
+        if np.isinf(values).any():
+            raise ExpressionError(f"{expression!r} gives infinity in {int(np.isinf(values).sum()):,} rows.")
+        return RawNumbers(values)
+    if isinstance(value, Times):
+        return RawTimes(np.where(value.absent, 0, value.values), value.absent)
+    if isinstance(value, Truth):
+        true, false = np.broadcast_to(value.true, n), np.broadcast_to(value.false, n)
+        return RawWords(np.where(true, 1, np.where(false, 0, -1)).astype(np.int32), ["no", "yes"])
+    if isinstance(value, CategoryColumn):
+        return RawWords(value.codes, list(value.levels), value.ordered)
+    raise ExpressionError(f"{expression!r} names no column.")
+
+
+def names_in(expression: str) -> set[str]:
+    """Return the columns an expression names."""
+    tree, names = _parse(expression)
+    called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+    found = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in called}
+    return {names.get(n, n) for n in found}
+
+
+def _parse(expression: str) -> tuple[ast.expr, dict[str, str]]:
     if len(expression) > LONGEST:
         raise ExpressionError(f"The expression is too long: {len(expression):,} characters, at most {LONGEST:,}.")
     names: dict[str, str] = {}
@@ -78,10 +148,10 @@ def rows_where(table: Table, expression: str) -> Mask:
     try:
         tree = ast.parse(text.strip(), mode="eval")
     except (SyntaxError, ValueError, MemoryError, RecursionError) as error:
-        raise ExpressionError(f"Cannot read the expression {expression!r}. {_EXAMPLE}") from error
-    if sum(1 for _ in ast.walk(tree)) > DEEPEST:
-        raise ExpressionError(f"The expression has too many parts; at most {DEEPEST} are allowed.")
-    return _Evaluator(table, names).truth(tree.body).true
+        raise ExpressionError(f"Cannot read the expression {expression!r}. {EXAMPLE}") from error
+    if sum(1 for _ in ast.walk(tree)) > MOST_PARTS:
+        raise ExpressionError(f"The expression has too many parts; at most {MOST_PARTS} are allowed.")
+    return tree.body, names
 
 
 def _unquote(expression: str, names: dict[str, str]) -> str:
@@ -97,139 +167,316 @@ def _unquote(expression: str, names: dict[str, str]) -> str:
     return re.sub(r"'(?:[^'\\]|\\.)*'|\"(?:[^\"\\]|\\.)*\"|`([^`]+)`", swap, expression)
 
 
+def _evaluate(table: Table, expression: str) -> Value:
+    tree, names = _parse(expression)
+    with np.errstate(all="ignore"):
+        return _Evaluator(table, names).value(tree)
+
+
 class _Evaluator:
     def __init__(self, table: Table, names: dict[str, str]) -> None:
         self.table, self.names = table, names
 
-    def truth(self, node: ast.expr) -> Truth:
+    def value(self, node: ast.expr) -> Value:
+        if isinstance(node, ast.Name):
+            return self.column(node.id)
+        if isinstance(node, ast.Constant):
+            return self.constant(node)
         if isinstance(node, ast.BoolOp):
-            parts = [self.truth(v) for v in node.values]
-            trues, falses = [p.true for p in parts], [p.false for p in parts]
-            if isinstance(node.op, ast.And):
-                return Truth(np.logical_and.reduce(trues), np.logical_or.reduce(falses))
-            return Truth(np.logical_or.reduce(trues), np.logical_and.reduce(falses))
-        if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
-            inner = self.truth(node.operand)
-            return Truth(inner.false, inner.true)
+            return self.joined(node)
+        if isinstance(node, ast.UnaryOp):
+            return self.unary(node)
+        if isinstance(node, ast.BinOp) and type(node.op) in _ARITHMETIC:
+            left, right = self.numbers(node.left), self.numbers(node.right)
+            return finite(node, _ARITHMETIC[type(node.op)](left, right), left, right)
         if isinstance(node, ast.Compare):
             sides = [node.left, *node.comparators]
-            parts = [self.compare(a, op, b) for a, op, b in zip(sides, node.ops, sides[1:], strict=False)]
-            return Truth(np.logical_and.reduce([p.true for p in parts]), np.logical_or.reduce([p.false for p in parts]))
-        raise self.refuse(node)
+            return _all([self.compare(a, op, b) for a, op, b in zip(sides, node.ops, sides[1:], strict=False)])
+        if isinstance(node, ast.Call):
+            return self.call(node)
+        raise refuse(node)
 
-    def refuse(self, node: ast.AST) -> ExpressionError:
-        what = {
-            ast.Call: "calls a function",
-            ast.Attribute: "reaches into something with a dot",
-            ast.Subscript: "reaches into something with brackets",
-            ast.Name: "is a bare name; compare it with something",
-        }.get(type(node), "is not a comparison")
-        return ExpressionError(f"{ast.unparse(node)!r} {what}, which is not allowed here. {_EXAMPLE}")
-
-    def compare(self, left: ast.expr, op: ast.cmpop, right: ast.expr) -> Truth:
-        if isinstance(op, (ast.In, ast.NotIn)):
-            if not isinstance(right, (ast.List, ast.Tuple, ast.Set)):
-                raise ExpressionError(f"After 'in' give a list, such as ['a', 'b'], not {ast.unparse(right)!r}.")
-            parts = [self.compare(left, ast.Eq(), item) for item in right.elts]
-            if not parts:
-                raise ExpressionError("The list after 'in' is empty.")
-            either = Truth(
-                np.logical_or.reduce([p.true for p in parts]), np.logical_and.reduce([p.false for p in parts])
-            )
-            return either if isinstance(op, ast.In) else Truth(either.false, either.true)
-        if type(op) not in _COMPARE:
-            raise ExpressionError(f"Only == != < <= > >= and in can compare. {_EXAMPLE}")
-        if not isinstance(left, ast.Name) and isinstance(right, ast.Name):
-            left, right, op = right, left, _FLIP.get(type(op), type(op))()
-        if not isinstance(left, ast.Name):
-            raise ExpressionError(f"One side of {ast.unparse(left)!r} … must be a column. {_EXAMPLE}")
-        column = self.column(left.id)
-        if isinstance(right, ast.Name):
-            return self.two_columns(column, op, self.column(right.id))
-        return self.column_and_value(column, op, self.value(right))
-
-    def column(self, name: str) -> NumericColumn | CategoryColumn | TimeColumn:
+    def column(self, name: str) -> Value:
         name = self.names.get(name, name)
         if name not in self.table.columns:
             hint = did_you_mean(name, self.table.columns)
             raise ExpressionError(f"The expression names no column: {name!r}.{hint} Put text in quotes.")
         column = self.table[name]
-        assert isinstance(column, (NumericColumn, CategoryColumn, TimeColumn))
+        if isinstance(column, NumericColumn):
+            return Numbers(column.values)
+        if isinstance(column, TimeColumn):
+            return Times(column.values, column.absent)
+        assert isinstance(column, CategoryColumn)
         return column
 
-    def value(self, node: ast.expr) -> float | str:
-        if isinstance(node, ast.UnaryOp) and isinstance(node.op, (ast.USub, ast.UAdd)):
-            number = self.value(node.operand)
-            if isinstance(number, float):
-                return -number if isinstance(node.op, ast.USub) else number
-        if isinstance(node, ast.Constant) and isinstance(node.value, str):
-            return node.value
-        if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
-            if isinstance(node.value, bool):
-                return str(node.value)
+    def constant(self, node: ast.Constant) -> Value:
+        if isinstance(node.value, str):
+            return Text(node.value)
+        if isinstance(node.value, bool):
+            return Text(str(node.value))
+        if isinstance(node.value, (int, float)):
             try:
-                return float(node.value)
+                return Numbers(np.float64(node.value))  # type: ignore[arg-type]  # one for all rows
             except OverflowError:
                 raise ExpressionError("A number in the expression is too large.") from None
-        raise self.refuse(node)
+        raise refuse(node)
 
-    def two_columns(self, a: object, op: ast.cmpop, b: object) -> Truth:
-        if isinstance(a, NumericColumn) and isinstance(b, NumericColumn):
-            return _truth(op, a.values, b.values, a.missing | b.missing)
-        if isinstance(a, TimeColumn) and isinstance(b, TimeColumn):
-            return _truth(op, a.values, b.values, a.missing | b.missing)
-        raise ExpressionError("Two columns can be compared when both are numbers or both are dates.")
+    def joined(self, node: ast.BoolOp) -> Truth:
+        parts = [self.truth(v) for v in node.values]
+        return _all(parts) if isinstance(node.op, ast.And) else _any(parts)
 
-    def column_and_value(self, column: object, op: ast.cmpop, value: float | str) -> Truth:
-        if isinstance(column, NumericColumn):
-            number = self.number(column.name, value)
-            return _truth(op, column.values, number, column.missing)
-        if isinstance(column, TimeColumn):
-            try:
-                stamp = pd.Timestamp(value if isinstance(value, str) else "not a date")
-            except ValueError:
+    def unary(self, node: ast.UnaryOp) -> Value:
+        if isinstance(node.op, ast.Not):
+            inner = self.truth(node.operand)
+            return Truth(inner.false, inner.true)
+        if isinstance(node.op, (ast.USub, ast.UAdd)):
+            values = self.numbers(node.operand)
+            return Numbers(-values if isinstance(node.op, ast.USub) else values)
+        raise refuse(node)
+
+    def truth(self, node: ast.expr) -> Truth:
+        value = self.value(node)
+        if not isinstance(value, Truth):
+            raise ExpressionError(f"{ast.unparse(node)!r} is not true or false; compare it with something. {EXAMPLE}")
+        return value
+
+    def numbers(self, node: ast.expr) -> Floats:
+        value = self.value(node)
+        if isinstance(value, Numbers):
+            return value.values
+        if isinstance(value, CategoryColumn):
+            read = _level_numbers(value)
+            if read is not None:
+                return read[value.codes]
+        what = "dates" if isinstance(value, Times) else "text or levels" if not isinstance(value, Truth) else "truth"
+        raise ExpressionError(f"{ast.unparse(node)!r} is {what}, and a number is needed there.")
+
+    def times(self, node: ast.expr) -> Times:
+        value = self.value(node)
+        if not isinstance(value, Times):
+            raise ExpressionError(f"{ast.unparse(node)!r} is not a date, and a date is needed there.")
+        return value
+
+    def call(self, node: ast.Call) -> Value:
+        name = node.func.id if isinstance(node.func, ast.Name) else ""
+        if name not in FUNCTIONS or node.keywords or any(isinstance(a, ast.Starred) for a in node.args):
+            if name:
                 raise ExpressionError(
-                    f"Column {column.name!r} holds dates: compare it with one like '2024-09-30', not {value!r}."
-                ) from None
-            day = int((stamp - pd.Timestamp(0)) / pd.Timedelta(days=1) * MICROSECONDS_A_DAY)
-            return _truth(op, column.values, day, column.missing)
-        assert isinstance(column, CategoryColumn)
-        return self.level(column, op, value)
+                    f"{ast.unparse(node)!r} calls a function that is not allowed.{did_you_mean(name, FUNCTIONS)}"
+                )
+            raise refuse(node)
+        least, most, apply = FUNCTIONS[name]
+        if not least <= len(node.args) <= most:
+            wanted = str(least) if least == most else f"{least} or more"
+            raise ExpressionError(f"{name}() takes {wanted} values, not {len(node.args)}.")
+        return apply(self, node)
 
-    def number(self, name: str, value: float | str) -> float:
-        try:
-            return float(value)
-        except ValueError:
-            raise ExpressionError(f"Column {name!r} holds numbers and cannot be compared with {value!r}.") from None
+    def compare(self, left: ast.expr, op: ast.cmpop, right: ast.expr) -> Truth:
+        if isinstance(op, (ast.In, ast.NotIn)):
+            return self.among(left, op, right)
+        if type(op) not in _COMPARE:
+            raise ExpressionError(f"Only == != < <= > >= and in can compare. {EXAMPLE}")
+        a, b = self.value(left), self.value(right)
+        if isinstance(a, Text) and not isinstance(b, Text):
+            a, b, op = b, a, _FLIP.get(type(op), type(op))()
+        if isinstance(b, CategoryColumn) and not isinstance(a, CategoryColumn):
+            a, b, op = b, a, _FLIP.get(type(op), type(op))()
+        if isinstance(a, Numbers) and np.ndim(a.values) == 0 and isinstance(b, Numbers) and np.ndim(b.values) == 0:
+            raise ExpressionError(f"{ast.unparse(left)!r} and {ast.unparse(right)!r} name no column. {EXAMPLE}")
+        return self.compared(left, a, op, b)
+
+    def compared(self, node: ast.expr, a: Value, op: ast.cmpop, b: Value) -> Truth:
+        label = ast.unparse(node)
+        if isinstance(a, Numbers):
+            if isinstance(b, Text):
+                b = Numbers(_number_in(label, b.text))
+            if isinstance(b, Numbers):
+                return _held(op, a.values, b.values, np.isnan(a.values) | np.isnan(b.values))
+        if isinstance(a, Times) and isinstance(b, Times):
+            return _held(op, a.values, b.values, a.absent | b.absent)
+        if isinstance(a, Times) and isinstance(b, Text):
+            return _held(op, a.values, _moment(label, b.text), a.absent)
+        if isinstance(a, CategoryColumn) and isinstance(b, (Numbers, Text)) and np.ndim(_plain(b)) == 0:
+            return self.level(a, op, _plain(b))
+        if isinstance(a, CategoryColumn) and isinstance(b, Numbers):
+            read = _level_numbers(a)
+            if read is not None:
+                return self.compared(node, Numbers(read[a.codes]), op, b)
+        raise ExpressionError(
+            f"{label!r} cannot be compared with that: numbers go with numbers, dates with dates, levels with text."
+        )
+
+    def among(self, left: ast.expr, op: ast.cmpop, right: ast.expr) -> Truth:
+        if not isinstance(right, (ast.List, ast.Tuple, ast.Set)):
+            raise ExpressionError(f"After 'in' give a list, such as ['a', 'b'], not {ast.unparse(right)!r}.")
+        if not right.elts:
+            raise ExpressionError("The list after 'in' is empty.")
+        either = _any([self.compare(left, ast.Eq(), item) for item in right.elts])
+        return either if isinstance(op, ast.In) else Truth(either.false, either.true)
 
     def level(self, column: CategoryColumn, op: ast.cmpop, value: float | str) -> Truth:
+        missing = column.missing
         if isinstance(op, (ast.Eq, ast.NotEq)):
-            same = np.array([_same_level(level, value) for level in column.levels] + [False])
-            if not same.any() and not isinstance(value, float):
+            same = np.array([_same_level(column, i, value) for i in range(len(column.levels))] + [False])
+            if not same.any() and isinstance(value, str):
                 hint = did_you_mean(value, column.levels)
                 raise ExpressionError(f"Column {column.name!r} has no level {value!r}.{hint}")
-            hit = same[column.codes]
-            return _truth(op, hit, True, column.missing)
-        numbers = pd.to_numeric(pd.Series(column.levels, dtype=object), errors="coerce").to_numpy(np.float64)
-        if isinstance(value, float) and not np.isnan(numbers).any():
-            return _truth(op, np.append(numbers, np.nan)[column.codes], value, column.missing)
-        if column.ordered and value in column.levels:
-            return _truth(op, column.codes, column.levels.index(str(value)), column.missing)
+            return _held(op, same[column.codes], True, missing)
+        read = _level_numbers(column)
+        if not isinstance(value, str) and read is not None:
+            return _held(op, read[column.codes], value, missing)
+        at = [i for i in range(len(column.levels)) if _same_level(column, i, value)]
+        if column.ordered and at:
+            return _held(op, column.codes, at[0], missing)
         raise ExpressionError(
             f"Column {column.name!r} is {column.kind}: no order to compare with {value!r} by; use == or in."
         )
 
 
-def _same_level(level: str, value: float | str) -> bool:
-    if level == value:
-        return True
-    try:
-        return isinstance(value, float) and float(level) == value
-    except ValueError:
-        return False
+def refuse(node: ast.AST) -> ExpressionError:
+    """Build the error for a part of the grammar that is not in the language."""
+    what = {
+        ast.Call: "calls a function that is not allowed",
+        ast.Attribute: "reaches into something with a dot, which is not allowed",
+        ast.Subscript: "reaches into something with brackets, which is not allowed",
+    }.get(type(node), "is not allowed here")
+    return ExpressionError(f"{ast.unparse(node)!r} {what}. {EXAMPLE}")
 
 
-def _truth(op: ast.cmpop, left: object, right: object, missing: Mask) -> Truth:
-    with np.errstate(invalid="ignore"):
-        held = _COMPARE[type(op)](left, right)  # type: ignore[call-overload]
+def finite(node: ast.AST, values: Floats, *given: Floats) -> Numbers:
+    """Turn what arithmetic cannot give (a division by zero, a root of −1) into missing; refuse an overflow."""
+    infinite = np.isinf(values)
+    if np.any(infinite):
+        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.FloorDiv, ast.Mod)):
+            return Numbers(np.where(infinite, np.nan, values))
+        if isinstance(node, ast.Call):
+            return Numbers(np.where(infinite, np.nan, values))
+        raise ExpressionError(f"{ast.unparse(node)!r} is too large a number.")
+    return Numbers(values)
+
+
+def _all(parts: list[Truth]) -> Truth:
+    trues, falses = [p.true for p in parts], [p.false for p in parts]
+    return Truth(np.logical_and.reduce(trues), np.logical_or.reduce(falses))
+
+
+def _any(parts: list[Truth]) -> Truth:
+    trues, falses = [p.true for p in parts], [p.false for p in parts]
+    return Truth(np.logical_or.reduce(trues), np.logical_and.reduce(falses))
+
+
+def _held(op: ast.cmpop, left: object, right: object, missing: Mask) -> Truth:
+    held = _COMPARE[type(op)](left, right)
     return Truth(held & ~missing, ~held & ~missing)
+
+
+def _plain(value: Numbers | Text) -> float | str:
+    if isinstance(value, Text):
+        return value.text
+    return float(value.values) if np.ndim(value.values) == 0 else value.values  # type: ignore[return-value]
+
+
+def _number_in(label: str, text: str) -> Floats:
+    try:
+        return np.float64(text)  # type: ignore[return-value]  # one for all rows
+    except ValueError:
+        raise ExpressionError(f"{label!r} is a number and cannot be compared with {text!r}.") from None
+
+
+def _moment(label: str, text: str) -> int:
+    stamp = pd.to_datetime(pd.Series([text]), errors="coerce", utc=True, format="ISO8601")
+    if stamp.isna().any():
+        raise ExpressionError(f"{label!r} is a date: compare it with one like '2024-09-30', not {text!r}.")
+    return int(stamp.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)[0])
+
+
+def _same_level(column: CategoryColumn, i: int, value: float | str) -> bool:
+    """Compare with a level as it is shown and as it stands in the data."""
+    for written in (column.levels[i], column.written[i]):
+        if written == value:
+            return True
+        try:
+            if not isinstance(value, str) and float(written) == value:
+                return True
+        except ValueError:
+            continue
+    return False
+
+
+def _level_numbers(column: CategoryColumn) -> Floats | None:
+    """Return the levels as numbers, with NaN for missing at the end, if all of them are numbers."""
+    numbers = pd.to_numeric(pd.Series(column.written, dtype=object), errors="coerce").to_numpy(np.float64)
+    return None if np.isnan(numbers).any() else np.append(numbers, np.nan)
+
+
+def _of_numbers(apply: Callable[..., Floats]) -> Callable[[_Evaluator, ast.Call], Value]:
+    def call(at: _Evaluator, node: ast.Call) -> Value:
+        return finite(node, apply(*(at.numbers(a) for a in node.args)))
+
+    return call
+
+
+def _of_dates(part: str) -> Callable[[_Evaluator, ast.Call], Value]:
+    def call(at: _Evaluator, node: ast.Call) -> Value:
+        times = at.times(node.args[0])
+        stamps = pd.Series(times.values.astype("datetime64[us]")).dt
+        found = stamps.isocalendar().day if part == "weekday" else getattr(stamps, part)
+        return Numbers(np.where(times.absent, np.nan, found.to_numpy(np.float64)))
+
+    return call
+
+
+def _where(at: _Evaluator, node: ast.Call) -> Value:
+    test = at.truth(node.args[0])
+    yes, no = at.numbers(node.args[1]), at.numbers(node.args[2])
+    return Numbers(np.where(test.true, yes, np.where(test.false, no, np.nan)))
+
+
+def _is_missing(at: _Evaluator, node: ast.Call) -> Value:
+    value = at.value(node.args[0])
+    if isinstance(value, Text):
+        raise ExpressionError(f"is_missing() takes a column, not {value.text!r}.")
+    if isinstance(value, Truth):
+        absent = ~(value.true | value.false)
+    elif isinstance(value, CategoryColumn):
+        absent = value.missing
+    else:
+        absent = value.absent if isinstance(value, Times) else np.isnan(value.values)
+    return Truth(absent, ~absent)
+
+
+def _date(at: _Evaluator, node: ast.Call) -> Value:
+    year, month, day = (np.broadcast_to(at.numbers(a), len(at.table)) for a in node.args)
+    parts = pd.DataFrame({"year": year, "month": month, "day": day})
+    stamps = pd.to_datetime(parts, errors="coerce").astype("datetime64[us]")
+    absent = stamps.isna().to_numpy(bool)
+    micro = stamps.to_numpy("datetime64[us]").astype(np.int64)
+    return Times(np.where(absent, 0, micro), absent)
+
+
+def _fold(pick: Callable[..., Floats]) -> Callable[..., Floats]:
+    def apply(*values: Floats) -> Floats:
+        out = values[0]
+        for v in values[1:]:
+            out = pick(out, v)
+        return out
+
+    return apply
+
+
+FUNCTIONS: dict[str, tuple[int, int, Callable[[_Evaluator, ast.Call], Value]]] = {
+    "log": (1, 1, _of_numbers(np.log)),
+    "log1p": (1, 1, _of_numbers(np.log1p)),
+    "sqrt": (1, 1, _of_numbers(np.sqrt)),
+    "abs": (1, 1, _of_numbers(np.abs)),
+    "min": (2, 20, _of_numbers(_fold(np.minimum))),
+    "max": (2, 20, _of_numbers(_fold(np.maximum))),
+    "where": (3, 3, _where),
+    "is_missing": (1, 1, _is_missing),
+    "year": (1, 1, _of_dates("year")),
+    "month": (1, 1, _of_dates("month")),
+    "weekday": (1, 1, _of_dates("weekday")),
+    "hour": (1, 1, _of_dates("hour")),
+    "date": (3, 3, _date),
+}
+"""Least and most values each function takes, and what it does; weekday is 1 on Monday, as ISO 8601 has it."""

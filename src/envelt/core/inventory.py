@@ -2,13 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from . import thresholds as T
 from .estimate import Finding, by_weight
+from .outcome import Outcome
+from .quality.absent import missing_findings
+from .quality.copies import copy_findings
+from .quality.levels import level_findings
+from .quality.repeats import repeat_findings
+from .quality.values import date_order_findings, value_findings
+from .shape import Shape, column_shape
 from .table import CategoryColumn, Column, NumericColumn, Table, number_label
+
+Progress = Callable[[int, int, str], None]
 
 
 @dataclass(frozen=True)
@@ -18,10 +29,15 @@ class ColumnFacts:
     name: str
     kind: str
     reason: str
+    changed: bool
     present: int
     missing: int
     distinct: int
     examples: tuple[str, ...]
+    label: str
+    unit: str
+    shape: Shape
+    findings: int = 0
 
     @property
     def missing_share(self) -> float:
@@ -39,52 +55,71 @@ class Inventory:
     findings: tuple[Finding, ...]
 
 
-def take_inventory(table: Table) -> Inventory:
-    """Describe every column of a table."""
-    facts = tuple(_facts(c) for c in table)
-    findings = [f for c in table for f in _odd(c)]
-    return Inventory(len(table), facts, by_weight(findings))
+def take_inventory(
+    table: Table,
+    outcome: Outcome | None = None,
+    unit: str | None = None,
+    ranges: Mapping[str, tuple[float, float]] | None = None,
+    progress: Progress = lambda done, total, name: None,
+) -> Inventory:
+    """Describe every column of a table, and look for what is wrong with it.
+
+    Parameters
+    ----------
+    outcome
+        Lets missing be compared with it.
+    unit
+        The declared unit, so that none is looked for.
+    ranges
+        Valid ranges a person declared, by column.
+    progress
+        Called with (done, total, what is looked at).
+    """
+    looks: list[tuple[str, Callable[[], list[Finding]]]] = [
+        ("missing", lambda: missing_findings(table, outcome)),
+        ("repeats", lambda: repeat_findings(table, unit)),
+        ("copies", lambda: copy_findings(table)),
+        ("values", lambda: value_findings(table, dict(ranges or {}))),
+        ("dates", lambda: date_order_findings(table)),
+        ("levels", lambda: level_findings(table)),
+        ("constants", lambda: [f for c in table for f in _constant(c)]),
+    ]
+    total = len(table.columns) + len(looks)
+    facts = []
+    for i, c in enumerate(table):
+        progress(i, total, c.name)
+        facts.append(_facts(c))
+    findings: list[Finding] = []
+    for i, (what, look) in enumerate(looks):
+        progress(len(facts) + i, total, what)
+        findings += look()
+    progress(total, total, "")
+    noted = Counter(name for f in findings for name in f.columns)
+    facts = [replace(f, findings=noted[f.name]) for f in facts]
+    return Inventory(len(table), tuple(facts), by_weight(findings))
 
 
 def _facts(c: Column) -> ColumnFacts:
     missing = int(c.missing.sum())
-    return ColumnFacts(c.name, c.kind, c.reason, len(c) - missing, missing, c.distinct, tuple(c.examples()))
+    counts = (len(c) - missing, missing, c.distinct)
+    return ColumnFacts(
+        c.name, c.kind, c.reason, c.kind != c.detected, *counts, tuple(c.examples()), c.label, c.unit, column_shape(c)
+    )
 
 
-def _odd(c: Column) -> list[Finding]:
-    if c.kind == "constant":
-        return [
-            Finding(
-                "constant-column",
-                "note",
-                (c.name,),
-                f"{c.name} has {c.reason}: it cannot tell rows apart.",
-                "Leave it out.",
-                {},
-            )
-        ]
-    if isinstance(c, CategoryColumn) and not c.declared and _all_numbers(c) and c.kind in ("nominal", "ordinal"):
-        what = "names" if c.kind == "nominal" else "grades"
-        other = "ordinal" if c.kind == "nominal" else "nominal"
-        return [
-            Finding(
-                "coded-numbers",
-                "caution",
-                (c.name,),
-                f"{c.name} is written in numbers but read as {what}: {c.reason}.",
-                f"If that is right, declare it {c.kind}; if not, declare it {other} or discrete.",
-                {"levels": list(c.levels[:20])},
-            )
-        ]
-    return _nearly_constant(c)
-
-
-def _all_numbers(c: CategoryColumn) -> bool:
-    try:
-        [float(level) for level in c.levels]
-    except ValueError:
-        return False
-    return True
+def _constant(c: Column) -> list[Finding]:
+    if c.kind != "constant":
+        return _nearly_constant(c)
+    return [
+        Finding(
+            "constant-column",
+            "note",
+            (c.name,),
+            f"{c.name} has {c.reason}: it cannot tell rows apart.",
+            "Leave it out.",
+            {},
+        )
+    ]
 
 
 def _nearly_constant(c: Column) -> list[Finding]:

@@ -118,8 +118,14 @@ def resolve_outcome(table: Table, name: str, event: str | None = None) -> Outcom
 def _class_outcome(column: CategoryColumn, event: str | None) -> ClassOutcome:
     counts = column.counts
     if event is None:
-        says_so = [level for level in column.levels if level.strip().casefold() in EVENT_WORDS]
+        says_so = [
+            level
+            for level, written in zip(column.levels, column.written, strict=True)
+            if {level.strip().casefold(), written.strip().casefold()} & set(EVENT_WORDS)
+        ]
         event = says_so[0] if len(says_so) == 1 else column.levels[int(np.argmin(counts))]
+    elif event in column.written:
+        event = column.levels[column.written.index(event)]
     elif event not in column.levels:
         hint = did_you_mean(event, column.levels)
         raise UnknownEventError(f"The outcome {column.name!r} has no level {event!r}.{hint}")

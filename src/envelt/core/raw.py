@@ -42,6 +42,13 @@ class RawTimes:
     absent: NDArray[np.bool_]
 
 
+@dataclass(frozen=True)
+class RawNested:
+    """Lists or structs, which are set aside; ``what`` says which."""
+
+    what: str
+
+
 RawColumn = RawNumbers | RawWords | RawTimes
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -19,7 +20,7 @@ Mask = NDArray[np.bool_]
 MICROSECONDS_A_DAY = 86_400_000_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Column:
     """What all encoded columns share.
 
@@ -33,15 +34,33 @@ class Column:
         Why this kind, in words a person can check.
     declared
         Whether a person gave the kind.
+    detected
+        The kind it was taken for before a person spoke.
+    other
+        The kind it may be instead, where the evidence does not decide.
+    reading
+        How text was read as numbers or dates, where it was.
+    label, unit
+        What a person called it, and its unit of measure.
     """
 
     name: str
     kind: str
     reason: str
     declared: bool
+    detected: str = ""
+    other: str = ""
+    reading: str = ""
+    label: str = ""
+    unit: str = ""
 
     def __len__(self) -> int:
         raise NotImplementedError
+
+    @property
+    def title(self) -> str:
+        """What to call it in tables and pictures."""
+        return f"{self.label or self.name}{f' ({self.unit})' if self.unit else ''}"
 
     @property
     def missing(self) -> Mask:
@@ -66,28 +85,39 @@ class Column:
         raise NotImplementedError
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NumericColumn(Column):
-    """Numbers: ``values`` is float64 of shape (n,), NaN where missing."""
+    """Numbers: ``values`` is float64 of shape (n,), NaN where missing.
+
+    ``counted`` is how many different values there are where encoding has counted them, else −1.
+    """
 
     values: Floats
+    counted: int = -1
 
     def __len__(self) -> int:
         return len(self.values)
 
-    @property
+    @cached_property
     def missing(self) -> Mask:
         """Which rows have no value, shape (n,)."""
         return np.isnan(self.values)
 
-    @property
+    @cached_property
     def distinct(self) -> int:
         """How many different values are present."""
-        return len(pd.unique(self.values[~self.missing]))
+        return self.counted if self.counted >= 0 else len(pd.unique(self.values[~self.missing]))
+
+    @cached_property
+    def ends(self) -> tuple[float, float]:
+        """The smallest and largest value; NaN where none is present."""
+        if len(self.values) == 0:
+            return float("nan"), float("nan")
+        return float(np.fmin.reduce(self.values)), float(np.fmax.reduce(self.values))
 
     def take(self, rows: NDArray[np.intp]) -> NumericColumn:
         """Return the column at these row positions."""
-        return replace(self, values=self.values[rows])
+        return replace(self, values=self.values[rows], counted=-1)
 
     def examples(self, most: int = 4) -> list[str]:
         """Return the first few different values."""
@@ -98,7 +128,7 @@ class NumericColumn(Column):
         return [None if np.isnan(v) else number_label(v) for v in self.values]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TimeColumn(Column):
     """Times: ``values`` is int64 microseconds since 1970-01-01 of shape (n,)."""
 
@@ -136,29 +166,31 @@ class TimeColumn(Column):
         return [None if a else time_label(v) for v, a in zip(self.values, self.absent, strict=True)]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CategoryColumn(Column):
-    """Levels: ``codes`` is int32 of shape (n,), ``-1`` where missing; ``levels`` in their order.
+    """Levels: ``codes`` is int32 of shape (n,), ``-1`` where missing; ``levels`` in their order, as shown.
 
-    ``ordered`` says that the order of the levels means something (grades), not only convention.
+    ``ordered`` says that the order of the levels means something (grades), not only convention. ``written``
+    gives the levels as they stand in the data, where a person gave them labels.
     """
 
     codes: Codes
     levels: tuple[str, ...]
     ordered: bool
+    written: tuple[str, ...]
 
     def __len__(self) -> int:
         return len(self.codes)
 
-    @property
+    @cached_property
     def missing(self) -> Mask:
         """Which rows have no level, shape (n,)."""
         return self.codes < 0
 
-    @property
+    @cached_property
     def counts(self) -> NDArray[np.int64]:
         """Rows at each level."""
-        return np.bincount(self.codes[self.codes >= 0], minlength=len(self.levels))
+        return np.bincount(self.codes + 1, minlength=len(self.levels) + 1)[1:]
 
     @property
     def distinct(self) -> int:
@@ -173,7 +205,7 @@ class CategoryColumn(Column):
             return replace(self, codes=codes)
         renumber = np.full(len(self.levels) + 1, -1, np.int32)
         renumber[kept] = np.arange(len(kept), dtype=np.int32)
-        return replace(self, codes=renumber[codes], levels=tuple(self.levels[k] for k in kept))
+        return replace(self, codes=renumber[codes], levels=_at(self.levels, kept), written=_at(self.written, kept))
 
     def examples(self, most: int = 4) -> list[str]:
         """Return the most frequent levels."""
@@ -223,6 +255,10 @@ class Table:
     def without(self, names: Sequence[str]) -> Table:
         """Return the table without some columns."""
         return Table({n: c for n, c in self.columns.items() if n not in names}, self.rows)
+
+
+def _at(texts: tuple[str, ...], places: NDArray[np.intp]) -> tuple[str, ...]:
+    return tuple(texts[k] for k in places)
 
 
 def number_label(value: float) -> str:

@@ -7,6 +7,8 @@ ROWS_FOR_IDENTIFIER = 20  # fewer all-different rows happen by chance in any col
 IDENTIFIER_DISTINCT_SHARE = 0.5  # more than half of all values different: names a case, seldom a property
 WORDS_OF_TEXT = 3.0  # names and codes have one or two words, remarks have more
 TEXT_DISTINCT_SHARE = 0.02  # remarks repeat, but a list of long level names has few of them in many rows
+MOST_ROWS_A_CASE = 50  # a case seen more often than this may be a group
+COUNTABLE_RANGE = 1 << 16  # whole numbers in a smaller range are counted, not sorted
 FEW_STEPS = 10  # fractions with so few values are steps of a scale
 FEW_GRADES = 10  # scales of grades have 3 to 10 steps (0 to 10 has 11, and is a count as often)
 FEW_CODES = 60  # more codes of one width than this are as likely amounts
@@ -14,6 +16,32 @@ ROWS_PER_STEP = 5  # a value that is a level recurs; with fewer rows each, few v
 MANY_WHOLE = 100  # so many different whole numbers over a range above 1,000 are a quantity
 
 NEARLY_CONSTANT = 0.99  # the rest is under 1 % of rows: too few to learn from in most tables
+
+# --- quality ------------------------------------------------------------------------------------------
+MOSTLY_MISSING = 0.5  # more often missing than there
+FEWEST_GAPS = 5  # fewer gaps coincide, or follow an outcome, by chance
+SAME_GAPS = 0.9  # of the rows where either is missing, both are
+SCREEN_GAPS = 20_000  # rows looked at before all: gaps that coincide do so there too
+GAPS_P = 0.01  # after multiplying by the number of columns with gaps: under 1 % of tables by chance
+FEW_REPEATED = 0.05  # a key may be wrong in a few rows; more repeats mean that it names something else
+UNIT_ROWS = 0.05  # a unit matters once so many rows share theirs with another
+SAME_WITHIN_UNIT = 0.9  # a property of the unit keeps its value from row to row
+SCREEN_ROWS = 1_000  # enough to see that two columns are not on one line
+SCREEN_CORRELATION = 0.9999  # a copy rounded to two digits still has more
+ROUNDING = 0.02  # of a deviation: what rounding to a few steps a deviation leaves
+SENTINEL_IQRS = 3.0  # Tukey's far fence, where 1 in 400,000 normal values lies
+SENTINEL_GAP = 0.25  # of the spread of the middle 98 %: a hole no smooth tail has
+FEW_IMPOSSIBLE = 0.02  # a slip of the pen is rare; a common value is possible after all
+DATE_IQRS = 5.0  # dates bunch into seasons, so the fence is wider than for amounts
+ROWS_FOR_ORDER = 30  # pairs of dates before an order can be claimed
+FEW_OUT_OF_ORDER = 0.02  # more exceptions mean that there is no order
+MOST_LEVELS_READ = 20_000  # texts tried as numbers one by one
+FEW_TEXTS = 0.05  # so few texts among numbers are slips
+MOST_LEVELS_SPELT = 1_000  # pairs of levels grow with the square
+RARE_SPELLING = 0.2  # a misspelling is rarer than the right one
+SHORTEST_SPELT = 5  # short names differ by one letter and mean different things
+MANY_LEVELS = 50  # more indicator columns than most tables can feed
+ROWS_FOR_LEVELS = 100  # with fewer rows every level is rare
 
 # --- the outcome -------------------------------------------------------------------------------------
 LOPSIDED_NOTE = 1 / 3  # under 1 : 3, always saying the larger class is right 75 % of the time

@@ -1,10 +1,11 @@
-"""Files into raw columns: delimited text and Parquet, told apart by what is in them."""
+"""Files into raw columns, told apart by what is in them."""
 
 from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -22,6 +23,10 @@ DELIMITERS = (",", ";", "\t", "|")
 SAMPLE = 1 << 16
 FIRST_ROW = 1  # rows of a file are counted from 1, the header aside
 
+WHAT_IS_READ = "Give a CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file."
+
+_COMPRESSED = {".gz": b"\x1f\x8b", ".bz2": b"BZh", ".zst": b"\x28\xb5\x2f\xfd", ".xz": b"\xfd7zXZ"}
+_CODECS = {".gz": "gzip", ".bz2": "bz2", ".zst": "zstd"}
 _BINARY = {
     b"\x89PNG": "a PNG picture",
     b"%PDF": "a PDF",
@@ -31,18 +36,21 @@ _BINARY = {
 
 
 def raw_from_file(
-    path: Path, kinds: Mapping[str, str], skip: tuple[str, ...] = ()
+    path: Path, kinds: Mapping[str, str], skip: tuple[str, ...] = (), *, named: bool = True
 ) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
     """Read a table from a file.
 
     Parameters
     ----------
     path
-        CSV or TSV (delimiter and encoding are detected), or Parquet.
+        CSV or TSV (delimiter and encoding are detected; gzip, bzip2, zstd or xz too), Parquet, Arrow or
+        Feather, JSON Lines, or .xlsx. What a file is shows in its first bytes.
     kinds
         Declared kinds: codes declared as names keep every digit.
     skip
         Columns that are not read at all.
+    named
+        Whether every column of ``kinds`` and ``skip`` must be there.
 
     Returns
     -------
@@ -55,8 +63,15 @@ def raw_from_file(
     """
     head = _head(path)
     if head[:4] == b"PAR1":
-        return _parquet(path, kinds, skip)
-    return _delimited(path, head, kinds, skip)
+        return _arrow(path, _parquet, "Parquet", kinds, skip, named)
+    if head[:6] in (b"ARROW1", b"FEA1\0\0") or head[:4] == b"\xff\xff\xff\xff":
+        return _arrow(path, _feather, "Arrow", kinds, skip, named)
+    if head[:4] == b"PK\x03\x04" and path.suffix.lower() == ".xlsx":
+        return _numbered(_workbook(path), kinds, skip, named)
+    text = _Text.of(path, head)
+    if path.name.lower().removesuffix(text.compression).endswith((".jsonl", ".ndjson", ".json")):
+        return _arrow(path, lambda p: _json_lines(p, text), "JSON Lines", kinds, skip, named)
+    return _delimited(path, text, kinds, skip, named)
 
 
 def _head(path: Path) -> bytes:
@@ -72,7 +87,57 @@ def _head(path: Path) -> bytes:
         raise NotATableError(f"{str(path)!r} cannot be read: {error.strerror}.") from error
 
 
-def _encoding(path: Path, head: bytes) -> str:
+@dataclass(frozen=True)
+class _Text:
+    """A text file: its first characters, its encoding, and how it is compressed."""
+
+    head: bytes
+    encoding: str
+    compression: str
+    whole: bytes | None
+
+    @classmethod
+    def of(cls, path: Path, head: bytes) -> _Text:
+        compression = next((end for end, magic in _COMPRESSED.items() if head.startswith(magic)), "")
+        whole = None
+        if compression:
+            whole = _unpacked(path, compression)
+            head = whole[:SAMPLE]
+        if not head.strip():
+            raise EmptyTableError(f"{str(path)!r} is empty.")
+        return cls(head, _encoding(path, head, whole), compression, whole)
+
+    @property
+    def sample(self) -> str:
+        return self.head.decode(self.encoding, errors="ignore")
+
+    def source(self, path: Path) -> Any:
+        """Return what PyArrow can read: the path where it is plain UTF-8, else the text as UTF-8."""
+        if self.whole is None and self.encoding in ("utf-8", "utf-8-sig"):
+            return str(path)
+        whole = path.read_bytes() if self.whole is None else self.whole
+        return io.BytesIO(whole.decode(self.encoding, errors="replace").encode("utf-8"))
+
+
+def _unpacked(path: Path, compression: str) -> bytes:
+    import pyarrow as pa
+
+    if compression == ".xz":
+        import lzma
+
+        opener: Any = lzma.open
+    else:
+        opener = pa.input_stream
+    try:
+        with (
+            opener(str(path)) if compression == ".xz" else opener(str(path), compression=_CODECS[compression]) as stream
+        ):
+            return bytes(stream.read())
+    except (OSError, EOFError, pa.ArrowException) as error:
+        raise NotATableError(f"{str(path)!r} is a damaged compressed file: {str(error)[:160]}") from error
+
+
+def _encoding(path: Path, head: bytes, whole: bytes | None) -> str:
     """Return the encoding: by byte-order mark, else UTF-8 where it fits, else Windows-1252."""
     if head.startswith(b"\xef\xbb\xbf"):
         return "utf-8-sig"
@@ -80,11 +145,11 @@ def _encoding(path: Path, head: bytes) -> str:
         return "utf-16"
     for magic, what in _BINARY.items():
         if head.startswith(magic):
-            raise NotATableError(f"{str(path)!r} is {what}, not a table. Give a CSV, TSV or Parquet file.")
+            raise NotATableError(f"{str(path)!r} is {what}, not a table. {WHAT_IS_READ}")
     if b"\0" in head:
-        raise NotATableError(f"{str(path)!r} is binary, not text. Give a CSV, TSV or Parquet file.")
+        raise NotATableError(f"{str(path)!r} is binary, not text. {WHAT_IS_READ}")
     try:
-        path.read_bytes().decode("utf-8")
+        (path.read_bytes() if whole is None else whole).decode("utf-8")
     except UnicodeDecodeError:
         return "cp1252"
     return "utf-8"
@@ -105,31 +170,25 @@ def _delimiter(text: str) -> str:
 
 
 def _delimited(
-    path: Path, head: bytes, kinds: Mapping[str, str], skip: tuple[str, ...]
+    path: Path, text: _Text, kinds: Mapping[str, str], skip: tuple[str, ...], named: bool
 ) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
     import pyarrow as pa
     from pyarrow import csv as pa_csv
 
-    if not head.strip():
-        raise EmptyTableError(f"{str(path)!r} is empty.")
-    encoding = _encoding(path, head)
-    text = head.decode(encoding, errors="ignore")
-    delimiter = _delimiter(text)
+    delimiter = _delimiter(text.sample)
     try:
-        header = next(row for row in csv.reader(io.StringIO(text), delimiter=delimiter) if row)
+        header = next(row for row in csv.reader(io.StringIO(text.sample), delimiter=delimiter) if row)
     except StopIteration:
         raise EmptyTableError(f"{str(path)!r} has no header.") from None
     except csv.Error as error:
         raise NotATableError(f"{str(path)!r} cannot be read as a table: {error}.") from error
     header = [name if name.strip() else f"column {i + 1}" for i, name in enumerate(header)]
     check_names(list(header))
-    check_named([*kinds, *skip], header)
-    source: Any = str(path)
-    if encoding not in ("utf-8", "utf-8-sig"):
-        source = io.BytesIO(path.read_bytes().decode(encoding, errors="replace").encode("utf-8"))
+    if named:
+        check_named([*kinds, *skip], header)
     try:
         table = pa_csv.read_csv(
-            source,
+            text.source(path),
             read_options=pa_csv.ReadOptions(column_names=header, skip_rows=1),
             parse_options=pa_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
             convert_options=pa_csv.ConvertOptions(
@@ -192,15 +251,71 @@ def _from_words(column: pa.ChunkedArray) -> RawWords:
     return RawWords(codes, encoded.dictionary.to_pylist())
 
 
-def _parquet(path: Path, kinds: Mapping[str, str], skip: tuple[str, ...]) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+def _arrow(
+    path: Path,
+    read: Callable[[Path], pa.Table],
+    what: str,
+    kinds: Mapping[str, str],
+    skip: tuple[str, ...],
+    named: bool,
+) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
     import pyarrow as pa
-    from pyarrow import parquet
 
     try:
-        table = parquet.read_table(path)
-    except (pa.ArrowInvalid, OSError) as error:
-        raise NotATableError(f"{str(path)!r} is a damaged Parquet file: {str(error)[:160]}") from error
+        table = read(path)
+    except (pa.ArrowException, OSError) as error:
+        raise NotATableError(f"{str(path)!r} is a damaged {what} file: {str(error)[:160]}") from error
     check_names(table.column_names)
     check_size(table.num_columns, table.num_rows, repr(str(path)))
-    raw, _ = raw_from_frame(table.to_pandas(integer_object_nulls=True, ignore_metadata=True), kinds, skip)
-    return raw, pd.RangeIndex(FIRST_ROW, FIRST_ROW + table.num_rows)
+    return _numbered(frame_from_arrow(table), kinds, skip, named)
+
+
+def frame_from_arrow(table: pa.Table) -> pd.DataFrame:
+    """Return an Arrow table as a data frame that keeps whole numbers whole beside missing ones."""
+    frame: pd.DataFrame = table.to_pandas(integer_object_nulls=True, ignore_metadata=True)
+    return frame
+
+
+def _parquet(path: Path) -> pa.Table:
+    from pyarrow import parquet
+
+    return parquet.read_table(path)
+
+
+def _feather(path: Path) -> pa.Table:
+    import pyarrow as pa
+    from pyarrow import feather
+
+    with path.open("rb") as file:
+        if file.read(4) == b"\xff\xff\xff\xff":
+            return pa.ipc.open_stream(path.read_bytes()).read_all()
+    return feather.read_table(path)
+
+
+def _json_lines(path: Path, text: _Text) -> pa.Table:
+    from pyarrow import json as pa_json
+
+    if text.sample.lstrip().startswith("["):
+        raise NotATableError(f"{str(path)!r} is one JSON list; write one object a line (JSON Lines).")
+    return pa_json.read_json(text.source(path))
+
+
+def _workbook(path: Path) -> pd.DataFrame:
+    try:
+        return pd.read_excel(path)
+    except ImportError:
+        raise NotATableError(
+            f"{str(path)!r} is a workbook, and reading those needs openpyxl: pip install 'envelt[xlsx]'."
+        ) from None
+    except (ValueError, KeyError, OSError) as error:
+        raise NotATableError(f"{str(path)!r} is a damaged workbook: {str(error)[:160]}") from error
+
+
+def _numbered(
+    frame: pd.DataFrame, kinds: Mapping[str, str], skip: tuple[str, ...], named: bool
+) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+    if not named:
+        kinds = {k: v for k, v in kinds.items() if k in frame.columns}
+        skip = tuple(s for s in skip if s in frame.columns)
+    raw, _ = raw_from_frame(frame, kinds, skip)
+    return raw, pd.RangeIndex(FIRST_ROW, FIRST_ROW + len(frame))

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..core.raw import EXACT, EXACT_KINDS, RawColumn, RawTimes, RawWords, checked_numbers, too_large
+from ..core.raw import EXACT, EXACT_KINDS, RawColumn, RawNested, RawTimes, RawWords, checked_numbers, too_large
 from ..errors import ColumnNamesError, EmptyTableError, unknown_column
 
 
@@ -60,7 +60,7 @@ def check_size(columns: int, rows: int, what: str) -> None:
 
 def raw_from_frame(
     frame: pd.DataFrame, kinds: Mapping[str, str], skip: tuple[str, ...] = ()
-) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+) -> tuple[dict[str, RawColumn | RawNested], pd.Index[Any]]:
     """Return raw columns and row labels of a data frame.
 
     Parameters
@@ -78,7 +78,22 @@ def raw_from_frame(
     check_named([*kinds, *skip], list(frame.columns))
     check_size(frame.shape[1], len(frame), "The data frame")
     names = [n for n in frame.columns if n not in skip]
-    return {n: raw_from_series(n, frame[n], kinds.get(n)) for n in names}, frame.index
+    return {n: _nested(frame[n]) or raw_from_series(n, frame[n], kinds.get(n)) for n in names}, frame.index
+
+
+def _nested(series: pd.Series[Any]) -> RawNested | None:
+    """Return what a column of lists or structs holds, or nothing for a plain one."""
+    if not (pd.api.types.is_object_dtype(series.dtype) or "list" in str(series.dtype) or "struct" in str(series.dtype)):
+        return None
+    first = next((v for v in series.head(1000) if v is not None and not _is_missing(v)), None)
+    if isinstance(first, (list, tuple, set, np.ndarray)):
+        return RawNested("lists")
+    return RawNested("structs") if isinstance(first, Mapping) else None
+
+
+def _is_missing(value: Any) -> bool:
+    missing = pd.isna(value)
+    return bool(missing) if isinstance(missing, (bool, np.bool_)) else False
 
 
 def raw_from_series(name: str, series: pd.Series[Any], kind: str | None) -> RawColumn:

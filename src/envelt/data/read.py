@@ -1,59 +1,140 @@
-"""From whatever was given to an encoded table."""
+"""From whatever was given to raw columns."""
 
 from __future__ import annotations
 
+import glob
 from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from ..core.encode import encode_table
-from ..core.kinds import check_kind
-from ..core.table import Table
-from ..errors import DataError
+from ..core.raw import RawNested
+from ..errors import DataError, EmptyTableError, FileMissingError
+from .frames import check_named
 
 DEMO = "demo"
 
 
-def read_table(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = ()) -> tuple[Table, str]:
-    """Read and encode a table.
+@dataclass(frozen=True)
+class Source:
+    """A table as read.
+
+    Parameters
+    ----------
+    columns
+        Raw columns by name.
+    rows
+        The label of each row.
+    name
+        What it came from.
+    notes
+        What a person should know of the reading.
+    nested
+        Columns of lists or structs, which are set aside, and what they hold.
+    paths
+        The files, if it came from files.
+    """
+
+    columns: dict[str, Any]
+    rows: Any
+    name: str
+    notes: tuple[str, ...] = ()
+    nested: tuple[tuple[str, str], ...] = ()
+    paths: tuple[Path, ...] = ()
+
+
+def read_source(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = ()) -> Source:
+    """Read a table.
 
     Parameters
     ----------
     data
-        A path to a file, the word ``demo``, or a pandas data frame.
+        A path (or a pattern such as ``"2024-*.csv"``, or a list of paths), the word ``demo``, a pandas data
+        frame, a dict of arrays, or anything that offers the Arrow C stream.
     kinds
         Kinds a person declared, by column name.
     ignore
         Columns that are not read.
 
-    Returns
-    -------
-    Table, str
-        The encoded table and what it came from.
-
     Raises
     ------
-    DataError and its subclasses, UnknownColumnError, UnknownKindError, KindConflictError
+    DataError and its subclasses, UnknownColumnError
     """
+    source = _read(data, kinds, ignore)
+    nested = tuple((n, c.what) for n, c in source.columns.items() if isinstance(c, RawNested))
+    plain = {n: c for n, c in source.columns.items() if not isinstance(c, RawNested)}
+    if not plain:
+        raise EmptyTableError(f"Every column of {source.name} holds lists or structs: there is nothing to look at.")
+    return replace(source, columns=plain, nested=nested)
+
+
+def _read(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...]) -> Source:
+    if isinstance(data, (str, Path)):
+        return _from_paths(_found(str(data)), kinds, ignore, str(data) == DEMO)
+    if isinstance(data, (list, tuple)) and data and all(isinstance(d, (str, Path)) for d in data):
+        return _from_paths([p for d in data for p in _found(str(d))], kinds, ignore, False)
+    frame, name = _as_frame(data)
+    from .frames import raw_from_frame
+
+    raw, rows = raw_from_frame(frame, kinds, ignore)
+    return Source(raw, rows, name)
+
+
+def _found(text: str) -> list[Path]:
+    if text == DEMO:
+        from ..demo import csv_path
+
+        return [csv_path()]
+    if Path(text).exists() or not glob.has_magic(text):
+        return [Path(text)]
+    paths = sorted(Path(p) for p in glob.glob(text, recursive=True))
+    if not paths:
+        raise FileMissingError(f"No file fits the pattern {text!r}.")
+    return paths
+
+
+def _from_paths(paths: list[Path], kinds: Mapping[str, str], ignore: tuple[str, ...], demo: bool) -> Source:
+    from .files import FIRST_ROW, raw_from_file
+
+    if len(paths) == 1:
+        raw, rows = raw_from_file(paths[0], kinds, ignore)
+        return Source(raw, rows, "the made-up hives" if demo else paths[0].name, paths=tuple(paths))
     import pandas as pd
 
-    for kind in kinds.values():
-        check_kind(kind)
+    from .several import stacked
+
+    read = {}
+    for path in paths:
+        raw, rows = raw_from_file(path, kinds, ignore, named=False)
+        read[_short_name(path, paths)] = (raw, len(rows))
+    columns, notes = stacked(read)
+    check_named([k for k in [*kinds, *ignore] if k not in ignore], list(columns))
+    total = sum(n for _, n in read.values())
+    rows = pd.RangeIndex(FIRST_ROW, FIRST_ROW + total)
+    return Source(columns, rows, f"{len(paths)} files", tuple(notes), tuple(paths))
+
+
+def _short_name(path: Path, paths: list[Path]) -> str:
+    """Return the file's name, with its folder where two files share the name."""
+    return path.name if sum(p.name == path.name for p in paths) == 1 else str(path)
+
+
+def _as_frame(data: Any) -> tuple[Any, str]:
+    import pandas as pd
+
     if isinstance(data, pd.DataFrame):
-        from .frames import raw_from_frame
+        return data, "a data frame"
+    if isinstance(data, Mapping):
+        try:
+            return pd.DataFrame(dict(data)), "a dict of arrays"
+        except ValueError as error:
+            raise DataError(f"The arrays do not make a table: {error}.") from error
+    if hasattr(data, "__arrow_c_stream__"):
+        import pyarrow as pa
 
-        raw, rows = raw_from_frame(data, kinds, ignore)
-        source = "a data frame"
-    elif isinstance(data, (str, Path)):
-        from .files import raw_from_file
+        from .files import frame_from_arrow
 
-        if str(data) == DEMO:
-            from ..demo import csv_path
-
-            data, source = csv_path(), "the made-up hives"
-        else:
-            source = Path(data).name
-        raw, rows = raw_from_file(Path(data), kinds, ignore)
-    else:
-        raise DataError(f"Cannot read a {type(data).__name__} as a table: give a path or a pandas data frame.")
-    return encode_table(raw, rows, kinds), source
+        return frame_from_arrow(pa.table(data)), f"a {type(data).__name__}"
+    raise DataError(
+        f"Cannot read a {type(data).__name__} as a table: give a path, a pandas data frame or a dict of arrays."
+    )

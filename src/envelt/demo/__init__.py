@@ -28,7 +28,7 @@ def hives() -> pd.DataFrame:
     --------
     >>> from envelt.demo import hives
     >>> hives().shape
-    (3000, 45)
+    (3000, 49)
     """
     import pandas as pd
 

@@ -120,7 +120,7 @@ def _uneven(rng: np.random.Generator, size: int) -> Floats:
 def _hives(rng: np.random.Generator, colony: NDArray[np.int64]) -> dict[str, NDArray[np.generic]]:
     """Hive and queen: properties of the colony."""
     size = int(colony.max()) + 1
-    kinds = rng.choice(["national", "long hive", "flat pack", "skep"], size, p=[0.55, 0.25, 0.17, 0.03])[colony]
+    kinds = rng.choice(["national", "long hive", "flat pack", "skep"], size, p=[0.57, 0.258, 0.17, 0.002])[colony]
     line = rng.choice([1, 2, 3, 4, 5], size, p=[0.34, 0.12, 0.27, 0.09, 0.18])[colony]
     born = rng.choice([2019, 2020, 2021, 2022, 2023, 2024], size, p=[0.04, 0.08, 0.17, 0.27, 0.29, 0.15])[colony]
     two_peaks = np.where(rng.random(size) < 0.42, rng.normal(4.92, 0.055, size), rng.normal(5.36, 0.06, size))
@@ -154,7 +154,7 @@ def _visits(
     inspectors = np.array([f"{a} {b}" for a in _FIRST for b in _LAST])
     remark = [", ".join(rng.choice(part) for part in _REMARK_PARTS[: rng.integers(1, 4)]) for _ in range(n)]
     remark = np.array([r + f", box {rng.integers(1, 400)}" if rng.random() < 0.7 else r for r in remark], dtype=object)
-    remark[rng.random(n) < 0.4] = None
+    remark[rng.random(n) < 0.56] = None
     return {
         "inspected_on": start + day.astype("timedelta64[D]"),
         "inspector": inspectors[rng.choice(len(inspectors), n, p=_uneven(rng, len(inspectors)))],
@@ -277,11 +277,35 @@ def _as_kept_by_people(rng: np.random.Generator, frame: pd.DataFrame, wintered: 
     frame.loc[slips, "brood_temp"] = [345.0, 348.0, 3.4, 351.0, 339.0]
     _respell(rng, frame, "hive_type", "long hive", "Long hive", 0.12)
     _respell(rng, frame, "forage", "clover", "clover ", 0.07)
+    _slips(rng, frame)
     unknown = rng.choice(n, 24, replace=False)
     frame.loc[unknown, ["wintered", "spring_frames"]] = None
     again = frame.iloc[rng.choice(n, DUPLICATES, replace=False)]
     order = np.argsort(np.concatenate([np.arange(n), rng.integers(0, n, DUPLICATES) + 0.5]), kind="stable")
     return pd.concat([frame, again], ignore_index=True).iloc[order].reset_index(drop=True)
+
+
+def _slips(rng: np.random.Generator, frame: pd.DataFrame) -> None:
+    """Columns as people write them, and what goes wrong when they do."""
+    n = len(frame)
+    supers = rng.choice(5, n, p=[0.14, 0.3, 0.31, 0.17, 0.08])
+    frame.insert(frame.columns.get_loc("weight_kg"), "n_supers", supers)
+    pollen = np.round(rng.gamma(3.0, 45.0, n)).astype(int).astype(str).astype(object)
+    pollen[rng.choice(n, 7, replace=False)] = ["lots", "trace", "n.a.", "120-150", "lots", "see remarks", "?"]
+    frame.insert(frame.columns.get_loc("temper"), "pollen_g", pollen)
+    cost = [f"€{c:,.2f}" for c in np.round(rng.gamma(2.0, 4.5, n), 2)]
+    frame.insert(frame.columns.get_loc("fed") + 1, "feed_cost", np.where(frame["fed"] == "yes", cost, None))
+    treated_on = frame["inspected_on"] + pd.to_timedelta(rng.integers(0, 22, n), "D")
+    early = rng.choice(n, 6, replace=False)
+    treated_on.iloc[early] -= pd.to_timedelta(rng.integers(30, 60, 6), "D")
+    text = treated_on.dt.strftime("%d.%m.%Y").astype(object)
+    text.iloc[rng.choice(n, 2, replace=False)] = ["09.09.2042", "17.10.2042"]
+    frame.insert(frame.columns.get_loc("treated") + 1, "treated_on", text.where(frame["treated"] == "yes"))
+    frame.loc[rng.choice(n, 2, replace=False), "humidity"] = [104.0, 164.2]
+    bands = [c for c in frame.columns if c.startswith("sound_b")]
+    frame.loc[rng.choice(n, 64, replace=False), bands] = np.nan
+    wrong = rng.choice(n, (2, 3), replace=False)
+    frame.loc[wrong[0], "record"] = frame["record"].to_numpy()[wrong[1]]
 
 
 def _respell(rng: np.random.Generator, frame: pd.DataFrame, column: str, level: str, other: str, share: float) -> None:

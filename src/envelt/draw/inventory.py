@@ -11,6 +11,7 @@ from ..write.digits import count, percent
 from . import style
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 FAMILY = {
@@ -30,16 +31,18 @@ MOST_ROWS = 2 * A_PANEL
 
 def draw_inventory(result: Inventory, title: str, about: str) -> Figure:
     """Draw one row a column: its name, kind, missing share on a track, distinct values; two panels if many."""
-    shown = result.columns[:MOST_ROWS]
-    if len(result.columns) > MOST_ROWS:
-        order = sorted(range(len(result.columns)), key=lambda i: -result.columns[i].missing)
-        shown = tuple(result.columns[i] for i in sorted(order[:MOST_ROWS]))
+    shown = result.columns
+    if len(shown) > MOST_ROWS:
+        first = sorted(range(len(shown)), key=lambda i: (-shown[i].findings, -shown[i].missing))[:MOST_ROWS]
+        shown = tuple(shown[i] for i in sorted(first))
     panels = [shown] if len(shown) <= A_PANEL else [shown[: (len(shown) + 1) // 2], shown[(len(shown) + 1) // 2 :]]
     with style.house_style():
         folded = len(result.columns) - len(shown)
-        more = f" {count(folded)} columns with the least missing are not drawn." if folded else ""
-        note = f"Kinds: blue numbers, green categories, amber dates, grey the rest. Bars: share of rows missing.{more}"
-        figure = style.new_figure(title, about, note)
+        more = f" {count(folded)} columns that need least attention are not drawn." if folded else ""
+        note = (
+            "Blue numbers, green categories, amber dates, grey the rest. Bold: named in findings. *: kind by your word."
+        )
+        figure = style.new_figure(title, about, note + more)
         width = (1280 - 40) / len(panels)
         longest = max(len(p) for p in panels)
         for i, panel in enumerate(panels):
@@ -56,21 +59,50 @@ def _panel(figure: Figure, columns: tuple[ColumnFacts, ...], left: float, width:
     style.bare(axes, "left", "bottom")
     axes.set_xticks([])
     axes.set_yticks([])
-    name_end, kind_end = width * 0.30, width * 0.46
-    track, track_width, text_at = kind_end + 14, width * 0.24, width * 0.985
     size = 11 if longest <= 20 else 9.5
+    at = {"column": 0.27, "kind": 0.29, "missing": 0.43, "shape": 0.62, "range": 0.785}
+    x = {name: width * share for name, share in at.items()}
+    track = width * 0.10
     for y, c in enumerate(columns):
-        axes.text(name_end, y, style.shorten(c.name, 24), ha="right", va="center", size=size)
-        axes.text(name_end + 14, y, c.kind, va="center", size=size, color=FAMILY[c.kind])
-        axes.barh(y, track_width, 0.52, left=track, color=style.PALE)
-        axes.barh(y, track_width * c.missing_share, 0.52, left=track, color=style.PALETTE[3])
+        name = axes.text(x["column"], y, style.shorten(c.name, 22), ha="right", va="center", size=size)
+        if c.findings:
+            name.set_weight("bold")
+        axes.text(x["kind"], y, c.kind + ("*" if c.changed else ""), va="center", size=size, color=FAMILY[c.kind])
+        axes.barh(y, track, 0.5, left=x["missing"], color=style.PALE)
+        axes.barh(y, track * c.missing_share, 0.5, left=x["missing"], color=style.PALETTE[3])
         if c.missing:
-            axes.text(track + track_width + 8, y, percent(c.missing_share), va="center", size=size)
-        axes.text(text_at, y, count(c.distinct), ha="right", va="center", size=size)
-    for x, text, side in (
-        (name_end, "column", "right"), (name_end + 14, "kind", "left"), (track, "missing", "left"),
-        (text_at, "distinct", "right"),
-    ):  # fmt: skip
-        axes.text(x, -0.9, text, ha=side, va="bottom", size=9.5, color=style.DIM)
+            axes.text(x["missing"] + track + 5, y, percent(c.missing_share), va="center", size=size - 1)
+        _small_shape(axes, c, x["shape"], y, width * 0.14)
+        axes.text(x["range"], y, style.shorten(_range(c), 20), va="center", size=size - 1.5, color=style.DIM)
+    for head, side in (
+        ("column", "right"),
+        ("kind", "left"),
+        ("missing", "left"),
+        ("shape", "left"),
+        ("range", "left"),
+    ):
+        axes.text(x[head], -0.9, head, ha=side, va="bottom", size=9.5, color=style.DIM)
     for y in np.arange(0.5, len(columns) - 0.5):
         axes.axhline(y, color=style.PALE, lw=0.7, zorder=0)
+
+
+def _small_shape(axes: Axes, c: ColumnFacts, left: float, y: int, width: float) -> None:
+    """Draw a column's counts as bars standing in its row."""
+    counts = c.shape.counts
+    if c.kind in ("identifier", "text", "constant") or not counts.any():
+        return
+    each = width / max(len(counts), 6)
+    height = 0.78 * counts / counts.max()
+    bars = axes.bar(left + each * np.arange(len(counts)), -height, each * 0.86, bottom=y + 0.39, align="edge")
+    for bar in bars:
+        bar.set_color(FAMILY[c.kind])
+        bar.set_alpha(0.7)
+
+
+def _range(c: ColumnFacts) -> str:
+    """Say the range of numbers and dates, or the number of levels and the largest of them."""
+    if c.kind in ("identifier", "text"):
+        return f"{count(c.distinct)} different"
+    if c.shape.levels:
+        return f"{count(c.distinct)}: {', '.join(c.examples[:3])}" if c.distinct > 2 else ", ".join(c.examples[:2])
+    return f"{c.shape.low} to {c.shape.high}"

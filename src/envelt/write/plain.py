@@ -11,6 +11,8 @@ import pandas as pd
 
 def plain(value: Any) -> Any:
     """Return a value, or a structure of them, as JSON can hold it."""
+    if isinstance(value, pd.Series):
+        value = value.to_dict()
     if isinstance(value, dict):
         return {str(k): plain(v) for k, v in value.items()}
     if isinstance(value, (list, tuple, np.ndarray)):

@@ -44,7 +44,14 @@ def fitting(frame: pd.DataFrame, width: int) -> tuple[pd.DataFrame, list[str]]:
         if name in frame.columns and len(frame.columns) > 2:
             frame = frame.drop(columns=name)
             dropped.append(name)
+    while _natural_width(frame) > width and len(frame.columns) > 1 and _is_rows(frame):
+        frame = frame.iloc[:, :-1]
     return frame, dropped
+
+
+def _is_rows(frame: pd.DataFrame) -> bool:
+    """Say whether a table's columns are rows of the data, of which the last can be left out."""
+    return all(str(c).startswith("row ") for c in frame.columns)
 
 
 def _natural_width(frame: pd.DataFrame) -> int:

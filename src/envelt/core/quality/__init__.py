@@ -1,0 +1,1 @@
+"""What is wrong or odd about a table, as findings with evidence; one topic a file."""

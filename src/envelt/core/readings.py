@@ -1,0 +1,142 @@
+"""Numbers and dates kept as text, read when every text of a column can be read the same way.
+
+Only the distinct texts are looked at, never the rows.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+CURRENCY = "€$£¥₹₽₩¢"
+_PLAIN = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
+_COMMA_GROUPS = re.compile(r"[+-]?\d{1,3}(,\d{3})+(\.\d+)?")
+_POINT_GROUPS = re.compile(r"[+-]?\d{1,3}(\.\d{3})+(,\d+)?")
+_SPACE_GROUPS = re.compile(r"[+-]?\d{1,3}([ '\u00a0\u202f]\d{3})+([.,]\d+)?")
+_DECIMAL_COMMA = re.compile(r"[+-]?\d+,\d+")
+_LEADING_ZERO = re.compile(r"[+-]?0\d")
+
+
+class NumberReading(NamedTuple):
+    """A number for each text, and how it was read."""
+
+    values: NDArray[np.float64]
+    how: str
+
+
+class DateReading(NamedTuple):
+    """Microseconds since 1970 for each text, how they were read, and whether day and month may be swapped."""
+
+    values: NDArray[np.int64]
+    how: str
+    ambiguous: bool
+
+
+def read_numbers(words: list[str]) -> NumberReading | None:
+    """Read texts as numbers, or return nothing where one cannot be.
+
+    Thousands separators, decimal commas, percent and currency signs are understood. Texts with leading
+    zeros are codes, not numbers. Percentages stay percentages: 12 % is 12.
+    """
+    if not words or any(_LEADING_ZERO.match(w.strip()) for w in words):
+        return None
+    signs: set[str] = set()
+    bare = [_strip_signs(w, signs) for w in words]
+    convert, how = _grouping(bare)
+    if convert is None:
+        return None
+    values = np.array([float(convert(b)) for b in bare])
+    parts = [*sorted(signs), *([how] if how else [])]
+    return NumberReading(values, " and ".join(parts) or "plain numbers")
+
+
+def _strip_signs(word: str, signs: set[str]) -> str:
+    text = word.strip().replace("−", "-")
+    negative = text.startswith("(") and text.endswith(")")
+    text = text.strip("()") if negative else text
+    for mark in CURRENCY:
+        if mark in text:
+            signs.add(f"currency signs ({mark})")
+            text = text.replace(mark, "").strip()
+    if text.endswith("%"):
+        signs.add("percent signs")
+        text = text[:-1].strip()
+    return "-" + text if negative else text
+
+
+def _grouping(bare: list[str]) -> tuple[Callable[[str], str] | None, str]:
+    """Find the one way of writing numbers that fits all texts."""
+    odd = [b for b in bare if not _PLAIN.fullmatch(b)]
+    if not odd:
+        return (lambda b: b), ""
+    if all(_COMMA_GROUPS.fullmatch(b) for b in odd):
+        return (lambda b: b.replace(",", "")), "thousands separators (,)"
+    if all(_DECIMAL_COMMA.fullmatch(b) or _POINT_GROUPS.fullmatch(b) for b in bare if "," in b or "." in b) and any(
+        "," in b for b in odd
+    ):
+        if all("," in b or "." in b or b.lstrip("+-").isdigit() for b in bare):
+            return (lambda b: b.replace(".", "").replace(",", ".")), "decimal commas"
+        return None, ""
+    if all(_POINT_GROUPS.fullmatch(b) for b in odd):
+        return (lambda b: b.replace(".", "").replace(",", ".")), "thousands separators (.)"
+    if all(_SPACE_GROUPS.fullmatch(b) for b in odd):
+        return (lambda b: re.sub(r"[ '\u00a0\u202f]", "", b).replace(",", ".")), "thousands separators"
+    return None, ""
+
+
+_DAY_FIRST = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
+_DATES = (
+    (re.compile(r"\d{4}-\d{1,2}-\d{1,2}([T ]\d{1,2}:\d{2}(:\d{2}(\.\d+)?)?(Z|[+-]\d{2}:?\d{2})?)?"), "ISO8601"),
+    (re.compile(r"\d{4}/\d{1,2}/\d{1,2}"), "%Y/%m/%d"),
+    (re.compile(r"\d{1,2} [A-Za-z]{3} \d{4}"), "%d %b %Y"),
+    (re.compile(r"\d{1,2} [A-Za-z]{4,9} \d{4}"), "%d %B %Y"),
+    (re.compile(r"[A-Za-z]{3} \d{1,2}, \d{4}"), "%b %d, %Y"),
+    (re.compile(r"[A-Za-z]{4,9} \d{1,2}, \d{4}"), "%B %d, %Y"),
+    (re.compile(r"\d{1,2}-[A-Za-z]{3}-\d{4}"), "%d-%b-%Y"),
+)
+
+
+def read_dates(words: list[str]) -> DateReading | None:
+    """Read texts as dates in one of the common forms, or return nothing where one cannot be.
+
+    Of 03/04/2024 the day comes first where points divide, or where some first part is above 12; the month
+    where some second part is. Where neither decides, the day is taken first and the reading is ambiguous.
+    """
+    if not words:
+        return None
+    stripped = [w.strip() for w in words]
+    for pattern, form in _DATES:
+        if pattern.fullmatch(stripped[0]):
+            if not all(pattern.fullmatch(w) for w in stripped):
+                return None
+            shown = "year-month-day" if form == "ISO8601" else form
+            return _dates(stripped, form, shown, False)
+    matches = [_DAY_FIRST.fullmatch(w) for w in stripped[:1]]
+    if matches[0] is None:
+        return None
+    found = [_DAY_FIRST.fullmatch(w) for w in stripped]
+    parts = [m for m in found if m]
+    if len(parts) < len(found) or len({(m.group(2), len(m.group(4))) for m in parts}) > 1:
+        return None
+    first, second = (max(int(m.group(g)) for m in parts) for g in (1, 3))
+    mark, long = parts[0].group(2), len(parts[0].group(4)) == 4
+    day_first = first > 12 or (second <= 12)
+    if first > 12 and second > 12:
+        return None
+    day, month, year = "%d", "%m", "%Y" if long else "%y"
+    form = mark.join((day, month, year) if day_first else (month, day, year))
+    ambiguous = first <= 12 and second <= 12 and mark != "."
+    return _dates(stripped, form, "day first" if day_first else "month first", ambiguous)
+
+
+def _dates(words: list[str], form: str, how: str, ambiguous: bool) -> DateReading | None:
+    stamps = pd.to_datetime(pd.Series(words, dtype=object), format=form, errors="coerce", utc=True)
+    if stamps.isna().any():
+        return None
+    micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
+    return DateReading(micro, f"dates kept as text, {how}", ambiguous)

@@ -1,0 +1,133 @@
+"""The study file: what a person decided about a table, as TOML. It is data; nothing in it is run."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from ..core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
+from ..errors import EnveltError, FileMissingError, StudyFileError, did_you_mean
+
+STUDY_KEYS = ("data", "outcome", "event", "unit", "ignore", "where", "seed")
+SECTIONS = ("study", "columns", "derived")
+
+
+@dataclass(frozen=True)
+class StudyFile:
+    """A study file, checked but for the names of columns."""
+
+    path: Path
+    data: str | list[str]
+    outcome: str | None = None
+    event: str | None = None
+    unit: str | None = None
+    ignore: tuple[str, ...] = ()
+    where: str | None = None
+    seed: int = 0
+    columns: Mapping[str, ColumnPlan] = field(default_factory=dict)
+    derived: Mapping[str, DerivedPlan] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+
+
+def is_study_file(data: Any) -> bool:
+    """Say whether a path names a study file."""
+    return isinstance(data, (str, Path)) and str(data).lower().endswith(".toml")
+
+
+def read_study_file(path: Path) -> StudyFile:
+    """Read and check a study file.
+
+    Raises
+    ------
+    FileMissingError, StudyFileError
+        With the line and, for an unknown key, the nearest name.
+    """
+    if not path.is_file():
+        raise FileMissingError(
+            f"There is no study file {str(path)!r}. Write one with: envelt begin DATA --outcome NAME"
+        )
+    try:
+        text = path.read_text("utf-8")
+        given = tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise StudyFileError(f"{str(path)!r} is not a study file: {error}.") from error
+    try:
+        return _checked(path, given)
+    except EnveltError as error:
+        raise StudyFileError(f"{path}{_line(text, str(error))}: {error}") from error
+
+
+def _line(text: str, message: str) -> str:
+    """Return ``, line 7`` of the key or name that a message quotes, where it can be found."""
+    for name in re.findall(r"'([^']+)'", message):
+        wanted = re.compile(rf"^\s*(\[+[\w\".]*)?\"?{re.escape(name)}\"?\s*(=|\])|\[\w+\.\"?{re.escape(name)}\"?\]")
+        for number, line in enumerate(text.splitlines(), 1):
+            if wanted.search(line):
+                return f", line {number}"
+    return ""
+
+
+def line_of(path: Path, message: str) -> str:
+    """Return where in a study file a message points, as ``study.toml, line 7``."""
+    return f"{path}{_line(path.read_text('utf-8'), message)}"
+
+
+def _checked(path: Path, given: dict[str, Any]) -> StudyFile:
+    _known("the file", given, SECTIONS)
+    study = _table("study", given.get("study", {}))
+    _known("[study]", study, STUDY_KEYS)
+    columns = {
+        n: column_plan(n, _table(f"columns.{n}", c)) for n, c in _table("columns", given.get("columns", {})).items()
+    }
+    derived = {
+        n: derived_plan(n, _table(f"derived.{n}", c)) for n, c in _table("derived", given.get("derived", {})).items()
+    }
+    texts = {k: _typed(k, study[k], str, "text") for k in ("outcome", "event", "unit", "where") if k in study}
+    data, notes = _data(path, study.get("data"))
+    ignore = _typed("ignore", study.get("ignore", []), list, "a list of columns")
+    return StudyFile(
+        path,
+        data,
+        **texts,
+        ignore=tuple(str(i) for i in ignore),
+        seed=_typed("seed", study.get("seed", 0), int, "a whole number"),
+        columns=columns,
+        derived=derived,
+        notes=notes,
+    )
+
+
+def _data(path: Path, data: Any) -> tuple[str | list[str], tuple[str, ...]]:
+    """Return the paths of the data, from the study file's folder on, and a note where they leave it."""
+    if data is None:
+        raise StudyFileError("[study] has no 'data': name the file, such as data = \"hives.csv\".")
+    if data == "demo":
+        return "demo", ()
+    listed = [data] if isinstance(data, str) else _typed("data", data, list, "a path or a list of paths")
+    folder = path.parent
+    paths = [str(folder / _typed("data", d, str, "a path")) for d in listed]
+    outside = [d for d, p in zip(listed, paths, strict=True) if not Path(p).resolve().is_relative_to(folder.resolve())]
+    notes = (f"{outside[0]} lies outside the folder of {path.name}",) if outside else ()
+    return (paths[0] if isinstance(data, str) else paths), notes
+
+
+def _known(where: str, given: Mapping[str, Any], keys: tuple[str, ...]) -> None:
+    for key in given:
+        if key not in keys:
+            raise StudyFileError(f"Unknown key {key!r} in {where}.{did_you_mean(key, keys)}")
+
+
+def _table(name: str, value: Any) -> dict[str, Any]:
+    if not isinstance(value, dict):
+        raise StudyFileError(f"{name.rpartition('.')[2]!r} must be a table, [{name}], not {value!r}.")
+    return value
+
+
+def _typed(key: str, value: Any, wanted: type, what: str) -> Any:
+    if not isinstance(value, wanted) or isinstance(value, bool):
+        raise StudyFileError(f"{key!r} must be {what}, not {value!r}.")
+    return value
