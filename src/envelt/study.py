@@ -120,6 +120,8 @@ class Study:
         self._plans, self._event, self._outcome_name = dict(plans), event, outcome
         self._whole = encode_table(self._read.columns, self._read.rows, self._plans)
         self._origins: dict[str, set[str]] = {}
+        for name in derived:
+            self._check_new(name)
         for name in in_order(derived):
             self._add(name, derived[name])
         if unit is not None and unit not in self._whole.columns:
@@ -245,8 +247,7 @@ class Study:
 
     def _add(self, name: str, plan: DerivedPlan) -> None:
         """Make a derived column and note which columns it comes from."""
-        if name in self._whole.columns:
-            raise OptionError(f"There is a column {name!r} already: give the derived one another name.")
+        self._check_new(name)
         raw = derive(self._whole, plan)
         column = encode(name, raw, self._plans.get(name, NO_PLAN), self._whole.rows)
         recipe = plan.expression or f"{plan.cut or plan.regroup}, {'cut' if plan.cut else 'regrouped'}"
@@ -254,6 +255,10 @@ class Study:
         direct = origins(plan)
         self._origins[name] = direct.union(*(self._origins.get(o, set()) for o in direct))
         self._whole = Table({**self._whole.columns, name: column}, self._whole.rows)
+
+    def _check_new(self, name: str) -> None:
+        if name in self._whole.columns:
+            raise OptionError(f"There is a column {name!r} already: give the derived one another name.")
 
     def _choose(self) -> None:
         """Keep the rows that were asked for, and read the outcome from them."""

@@ -76,7 +76,7 @@ def inventory_view(result: Inventory, about: tuple[str, ...], names: Captions, f
     def draw(view: View) -> Any:
         from .draw.inventory import draw_inventory
 
-        return draw_inventory(_captioned_columns(result, names), view.title, " · ".join(view.about))
+        return draw_inventory(_captioned_columns(result, names), view.title, drawn)
 
     kinds = pd.Series(Counter(c.kind for c in rows), name="count", dtype="int64").rename_axis("kind")
     kinds = kinds.sort_values(ascending=False, kind="stable")
@@ -90,7 +90,7 @@ def inventory_view(result: Inventory, about: tuple[str, ...], names: Captions, f
     title = f"What the {count(len(rows))} columns are"
     brief = ("kind", "missing_share", "distinct", "findings", "examples", "reason")
     tables = {"table": table} if first is None else {"table": table, "first_rows": first}
-    order = None
+    order, drawn = None, " · ".join(about)
     if len(rows) > MANY_COLUMNS:
         order = sorted(range(len(rows)), key=lambda i: (-rows[i].findings, -rows[i].missing))
         about = (*about, "sorted by need of attention")

@@ -216,9 +216,12 @@ class _Evaluator:
             return Text(str(node.value))
         if isinstance(node.value, (int, float)):
             try:
-                return Numbers(np.float64(node.value))  # type: ignore[arg-type]  # one for all rows
+                number = float(node.value)
             except OverflowError:
-                raise ExpressionError("A number in the expression is too large.") from None
+                number = np.inf
+            if np.isinf(number):
+                raise ExpressionError("A number in the expression is too large.")
+            return Numbers(np.float64(number))  # type: ignore[arg-type]  # one for all rows
         raise refuse(node)
 
     def joined(self, node: ast.BoolOp) -> Truth:

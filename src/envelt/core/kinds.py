@@ -16,7 +16,7 @@ from ..errors import UnknownKindError, did_you_mean
 from . import thresholds as T
 from .grades import grade_order
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
-from .table import number_label, time_label
+from .table import short_label, time_label
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -134,8 +134,8 @@ def _detect_numbers(name: str, raw: RawNumbers) -> Detected:
 def _of_distinct(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:
     present, distinct = len(values), len(unique)
     if distinct == 1:
-        return _constant(1, number_label(unique[0]))
-    low, high = number_label(unique[0]), number_label(unique[-1])
+        return _constant(1, short_label(unique[0]))
+    low, high = short_label(unique[0]), short_label(unique[-1])
     if distinct == 2:
         return Detected("binary", f"two values, {low} and {high}")
     if not (unique == np.floor(unique)).all():
@@ -162,7 +162,7 @@ def distinct_numbers(values: Floats) -> tuple[Floats, Ints]:
 
 def _detect_whole(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:
     present, distinct = len(values), len(unique)
-    low, high = number_label(unique[0]), number_label(unique[-1])
+    low, high = short_label(unique[0]), short_label(unique[-1])
     span = f"{distinct:,} whole numbers, {low} to {high}, in {present:,} rows"
     wide = float(unique[-1] - unique[0])
     recurs = present >= T.ROWS_PER_STEP * distinct

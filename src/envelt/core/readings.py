@@ -94,9 +94,9 @@ _DATES = (
     (re.compile(r"\d{4}-\d{1,2}-\d{1,2}([T ]\d{1,2}:\d{2}(:\d{2}(\.\d+)?)?(Z|[+-]\d{2}:?\d{2})?)?"), "ISO8601"),
     (re.compile(r"\d{4}/\d{1,2}/\d{1,2}"), "%Y/%m/%d"),
     (re.compile(r"\d{1,2} [A-Za-z]{3} \d{4}"), "%d %b %Y"),
-    (re.compile(r"\d{1,2} [A-Za-z]{4,9} \d{4}"), "%d %B %Y"),
+    (re.compile(r"\d{1,2} [A-Za-z]{3,9} \d{4}"), "%d %B %Y"),
     (re.compile(r"[A-Za-z]{3} \d{1,2}, \d{4}"), "%b %d, %Y"),
-    (re.compile(r"[A-Za-z]{4,9} \d{1,2}, \d{4}"), "%B %d, %Y"),
+    (re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}"), "%B %d, %Y"),
     (re.compile(r"\d{1,2}-[A-Za-z]{3}-\d{4}"), "%d-%b-%Y"),
 )
 
@@ -111,9 +111,7 @@ def read_dates(words: list[str]) -> DateReading | None:
         return None
     stripped = [w.strip() for w in words]
     for pattern, form in _DATES:
-        if pattern.fullmatch(stripped[0]):
-            if not all(pattern.fullmatch(w) for w in stripped):
-                return None
+        if all(pattern.fullmatch(w) for w in stripped):
             shown = "year-month-day" if form == "ISO8601" else form
             return _dates(stripped, form, shown, False)
     matches = [_DAY_FIRST.fullmatch(w) for w in stripped[:1]]

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .quantiles import sorted_quantiles
-from .table import CategoryColumn, Column, NumericColumn, TimeColumn, number_label, time_label
+from .table import CategoryColumn, Column, NumericColumn, TimeColumn, short_label, time_label
 
 PARTS = 24
 SAMPLE = 20_000
@@ -53,13 +53,15 @@ def column_shape(c: Column) -> Shape:
         present = c.values[:: max(1, len(c) // SAMPLE)]
         present = present[~np.isnan(present)]
         low, high = c.ends
-        ends = ("", "") if np.isnan(low) else (number_label(low), number_label(high))
+        ends = ("", "") if np.isnan(low) else (short_label(low), short_label(high))
     if len(present) == 0:
         return Shape(np.zeros(1, np.int64), *ends, False)
     sample = present[:: max(1, len(present) // SAMPLE)]
     low, high = sorted_quantiles(np.sort(sample), np.array([0.01, 0.99]))
     if low == high:
         low, high = float(sample.min()), float(sample.max())
-    width = (high - low) / PARTS if high > low else 1.0
-    place = np.clip((sample - low) / width, 0, PARTS - 1).astype(np.int64)
-    return Shape(np.bincount(place, minlength=PARTS).astype(np.int64), *ends, False)
+    few_whole = high - low < PARTS and bool((sample == np.floor(sample)).all())
+    parts = int(high - low) + 1 if few_whole else PARTS
+    width = 1.0 if few_whole or high == low else (high - low) / PARTS
+    place = np.clip((sample - low) / width, 0, parts - 1).astype(np.int64)
+    return Shape(np.bincount(place, minlength=parts).astype(np.int64), *ends, False)

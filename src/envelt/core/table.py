@@ -121,7 +121,7 @@ class NumericColumn(Column):
 
     def examples(self, most: int = 4) -> list[str]:
         """Return the first few different values."""
-        return [number_label(v) for v in _first_different(self.values, self.missing, most)]
+        return [short_label(v) for v in _first_different(self.values, self.missing, most)]
 
     def labels(self) -> list[str | None]:
         """Return every row's value as text."""
@@ -265,6 +265,12 @@ def number_label(value: float) -> str:
     """Return a number as a person would write it: no trailing ``.0``, twelve digits at most."""
     value = float(value)
     return str(int(value)) if value.is_integer() and abs(value) < 2**53 else f"{value:.12g}"
+
+
+def short_label(value: float) -> str:
+    """Return a number with six significant digits at most, whole ones in full."""
+    value = float(value)
+    return number_label(value) if value.is_integer() else f"{value:.6g}"
 
 
 def time_label(microseconds: int) -> str:

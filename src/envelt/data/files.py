@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+from zipfile import BadZipFile
 
 import numpy as np
 import pandas as pd
@@ -307,7 +308,7 @@ def _workbook(path: Path) -> pd.DataFrame:
         raise NotATableError(
             f"{str(path)!r} is a workbook, and reading those needs openpyxl: pip install 'envelt[xlsx]'."
         ) from None
-    except (ValueError, KeyError, OSError) as error:
+    except (ValueError, KeyError, OSError, BadZipFile) as error:
         raise NotATableError(f"{str(path)!r} is a damaged workbook: {str(error)[:160]}") from error
 
 

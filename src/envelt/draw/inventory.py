@@ -105,4 +105,6 @@ def _range(c: ColumnFacts) -> str:
         return f"{count(c.distinct)} different"
     if c.shape.levels:
         return f"{count(c.distinct)}: {', '.join(c.examples[:3])}" if c.distinct > 2 else ", ".join(c.examples[:2])
+    if c.kind == "datetime":
+        return f"{c.shape.low[:7]} to {c.shape.high[:7]}"
     return f"{c.shape.low} to {c.shape.high}"

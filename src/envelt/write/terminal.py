@@ -14,9 +14,9 @@ if TYPE_CHECKING:
     from rich.console import Console, RenderableType
 
 MARKS = {
-    "stop": ("■ stop", "bold #c8553d"),
-    "caution": ("▲ caution", "bold #b27300"),
-    "note": ("● note", "bold #2b7bbf"),
+    "stop": ("■ stop", "bold red"),
+    "caution": ("▲ caution", "bold magenta"),
+    "note": ("● note", "bold blue"),
 }
 MOST_ROWS = 30
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this

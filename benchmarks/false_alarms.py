@@ -1,0 +1,69 @@
+"""How often tables of pure noise raise a finding about a relation: at most 5 % may.
+
+    python benchmarks/false_alarms.py [tables]
+
+Each table has 400 rows, 40 candidates of every kind unrelated to each other and to the outcome, and gaps at
+random. Counted: any finding of inventory that relates columns, of rank, and of against for every candidate.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections import Counter
+from concurrent.futures import ProcessPoolExecutor
+
+import numpy as np
+import pandas as pd
+
+from envelt import Study
+
+RELATIONS = {
+    "missing-follows-outcome",
+    "missing-together",
+    "same-column",
+    "likely-unit",
+    "dates-out-of-order",
+    "bend-without-trend",
+    "too-good-to-be-true",
+}
+ROWS = 400
+
+
+def noise(seed: int) -> pd.DataFrame:
+    """Make a table in which nothing is related."""
+    r = np.random.default_rng(seed)
+    columns: dict[str, object] = {f"m{i}": r.normal(size=ROWS) for i in range(14)}
+    columns |= {f"g{i}": r.gamma(1.5, 3, ROWS).round(1) for i in range(6)}
+    columns |= {f"k{i}": r.poisson(3 + i, ROWS) for i in range(6)}
+    columns |= {f"c{i}": r.choice([f"level {k}" for k in range(3 + 4 * i)], ROWS) for i in range(7)}
+    columns |= {f"b{i}": r.choice(["yes", "no"], ROWS) for i in range(5)}
+    columns |= {f"d{i}": pd.Timestamp("2024-01-01") + pd.to_timedelta(r.integers(0, 300, ROWS), "D") for i in range(2)}
+    frame = pd.DataFrame(columns)
+    for name in frame.columns[::3]:
+        frame.loc[r.random(ROWS) < r.uniform(0.02, 0.3), name] = None
+    frame["outcome"] = r.normal(size=ROWS) if seed % 3 == 0 else np.where(r.random(ROWS) < 0.3, "yes", "no")
+    return frame
+
+
+def alarms(seed: int) -> list[str]:
+    """Return the codes of findings about relations."""
+    study = Study(noise(seed), outcome="outcome", seed=seed)
+    found = [*study.inventory().findings, *study.rank().findings]
+    for name in study.candidates:
+        found += study.against(name).findings
+    return [f.code for f in found if f.code in RELATIONS]
+
+
+def main() -> None:
+    """Count tables with at least one such finding."""
+    tables = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
+    with ProcessPoolExecutor() as pool:
+        raised = list(pool.map(alarms, range(tables), chunksize=5))
+    share = np.mean([bool(r) for r in raised])
+    print(f"{tables} tables of noise: {share:.1%} raise a finding about a relation (at most 5 % may)")
+    for code, n in Counter(code for r in raised for code in set(r)).most_common():
+        print(f"  {code:28s} {n / tables:.2%}")
+
+
+if __name__ == "__main__":
+    main()

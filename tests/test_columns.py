@@ -1,0 +1,304 @@
+"""Kinds, quality findings, the study file and derived columns."""
+
+import gzip
+import shutil
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pyarrow as pa
+import pytest
+from pyarrow import feather
+
+from envelt import Study, errors
+from envelt.demo import csv_path, hives, planted
+from labelled_columns import labelled_columns
+
+LABELLED = labelled_columns()
+
+
+def codes(view):
+    return {f.code for f in view.findings}
+
+
+def test_kinds_of_a_labelled_set():
+    wrong = {}
+    for name, values, right in LABELLED:
+        column = Study(pd.DataFrame({name: values})).table[name]
+        if column.kind not in right:
+            wrong[name] = column.kind
+    assert len(LABELLED) >= 150
+    assert len(wrong) <= 0.05 * len(LABELLED), wrong
+
+
+def test_numbers_and_dates_kept_as_text_are_read_right():
+    frame = pd.DataFrame(
+        {
+            "cost": ["€1,234.50", "€7.00", "€0.25"] * 10,
+            "rate": ["12 %", "7.5 %", "3 %"] * 10,
+            "betrag": ["1.234,5", "0,5", "12,25"] * 10,
+            "loss": ["(3.5)", "4", "2.25"] * 10,
+            "uk": ["31/01/2024", "01/02/2024", "03/04/2024"] * 10,
+            "us": ["01/31/2024", "02/01/2024", "04/03/2024"] * 10,
+            "unsure": ["01/02/2024", "03/04/2024", "05/06/2024"] * 10,
+            "code": ["007", "012", "100"] * 10,
+        }
+    )
+    table = Study(frame).table
+    assert table["cost"].values[:3].tolist() == [1234.5, 7, 0.25]
+    assert table["rate"].values[:3].tolist() == [12, 7.5, 3]
+    assert table["betrag"].values[:3].tolist() == [1234.5, 0.5, 12.25]
+    assert table["loss"].values[:3].tolist() == [-3.5, 4, 2.25]
+    for name in ("uk", "us"):
+        assert table[name].labels()[:3] == ["2024-01-31", "2024-02-01", "2024-04-03"]
+    assert table["code"].kind == "nominal"
+    assert set(table["code"].levels) == {"007", "012", "100"}
+    doubt = [f for f in Study(frame).inventory().findings if f.code == "read-from-text" and f.weight == "caution"]
+    assert [f.columns for f in doubt] == [("unsure",)]
+
+
+def test_every_planted_quality_finding_is_found(wintered):
+    found = {(f.code, c) for f in wintered.inventory().findings for c in f.columns or ("",)}
+    for item in planted()["planted"]:
+        if item["step"] == "inventory" and item["finding"]:
+            for column in item["columns"][:1] or [""]:
+                assert (item["finding"], column) in found, item["what"]
+    unit = next(f for f in wintered.inventory().findings if f.code == "likely-unit")
+    assert unit.evidence["units"] == hives()["colony"].nunique()
+    assert not {"likely-unit"} & codes(Study("demo", outcome="wintered", unit="colony").inventory())
+
+
+def clean_table(seed, rows=800):
+    """Forty columns with nothing wrong: numbers, counts, levels, dates, with gaps at random."""
+    r = np.random.default_rng(seed)
+    columns = {f"m{i}": r.normal(i, 1 + i % 3, rows).round(3) for i in range(16)}
+    columns |= {f"g{i}": r.gamma(2, 3, rows) for i in range(6)}
+    columns |= {f"k{i}": r.poisson(12 + i, rows) for i in range(5)}
+    columns |= {f"c{i}": r.choice(["oak", "elm", "ash", "hazel", "willow"][: 3 + i % 3], rows) for i in range(6)}
+    columns |= {f"b{i}": r.choice(["yes", "no"], rows) for i in range(4)}
+    columns |= {f"d{i}": pd.Timestamp("2024-01-01") + pd.to_timedelta(r.integers(0, 300, rows), "D") for i in range(2)}
+    frame = pd.DataFrame(columns)
+    for name in ("m0", "m1", "g0", "c0", "b0"):
+        frame.loc[r.random(rows) < 0.04, name] = None
+    frame["outcome"] = r.choice(["yes", "no"], rows)
+    return frame
+
+
+@pytest.mark.parametrize("rows", [60, 800, 3000])
+def test_a_clean_table_has_no_finding(rows):
+    alarms = [
+        f.statement for seed in range(4) for f in Study(clean_table(seed, rows), outcome="outcome").inventory().findings
+    ]
+    assert alarms == []
+
+
+def test_findings_of_declared_ranges_relabelled_copies_and_nested_values():
+    r = np.random.default_rng(0)
+    frame = pd.DataFrame(
+        {"zone": r.choice(["n", "s", "e"], 200), "t": r.normal(20, 3, 200), "tags": [["a", "b"]] * 200}
+    )
+    frame["area"] = frame["zone"].map({"n": "north", "s": "south", "e": "east"})
+    frame.loc[7, "t"] = 60.0
+    frame["seen"] = pd.Timestamp("2024-05-01") + pd.to_timedelta(r.integers(0, 99, 200), "D")
+    frame.loc[:4, "seen"] = pd.Timestamp("1900-01-01")
+    view = Study(frame, columns={"t": {"range": [0, 45], "label": "air", "unit": "°C"}}).inventory()
+    by_code = {f.code: f for f in view.findings}
+    assert by_code["out-of-range"].evidence == {"rows": ["7"], "count": 1}
+    assert set(by_code["same-column"].columns) == {"zone", "area"}
+    assert by_code["nested-values"].columns == ("tags",)
+    assert by_code["sentinel-value"].evidence == {"value": "1900-01-01", "rows": 5}
+    assert "tags" not in view.table.index
+    assert view.table.loc["t", ["label", "unit"]].tolist() == ["air", "°C"]
+
+
+def test_every_open_table_format_gives_the_same(tmp_path):
+    frame = hives()[["record", "zone", "mites", "humidity", "fed"]].head(400)
+    frame.to_csv(tmp_path / "a.csv", index=False)
+    with gzip.open(tmp_path / "a.csv.gz", "wb") as file:
+        file.write((tmp_path / "a.csv").read_bytes())
+    frame.to_csv(tmp_path / "a.csv.xz", index=False)
+    frame.to_json(tmp_path / "a.jsonl", orient="records", lines=True)
+    feather.write_feather(frame, tmp_path / "a.feather")
+    table = pa.Table.from_pandas(frame)
+    with pa.ipc.new_stream(tmp_path / "a.arrows", table.schema) as stream:
+        stream.write_table(table)
+    want = Study(frame).inventory().table
+    frame.to_excel(tmp_path / "a.xlsx", index=False)
+    sources = [*sorted(tmp_path.iterdir()), table, frame.to_dict("list"), frame.convert_dtypes()]
+    sources.append(frame.convert_dtypes(dtype_backend="pyarrow"))
+    for source in sources:
+        pd.testing.assert_frame_equal(Study(source).inventory().table, want)
+    (tmp_path / "b.xlsx").write_bytes(b"PK\x03\x04" + bytes(60))
+    with pytest.raises(errors.NotATableError, match="damaged workbook"):
+        Study(tmp_path / "b.xlsx")
+
+
+def test_several_files_are_one_table_that_says_where_each_row_is_from(tmp_path):
+    (tmp_path / "2023.csv").write_text("a,b\n1,x\n2,y\n")
+    (tmp_path / "2024.csv").write_text("a,c\n3,5\nfour,6\n")
+    study = Study(str(tmp_path / "20*.csv"))
+    assert study.table["source"].labels() == ["2023.csv", "2023.csv", "2024.csv", "2024.csv"]
+    assert study.table["a"].labels() == ["1", "2", "3", "four"]
+    assert study.inventory().table["missing"].to_dict() == {"a": 0, "b": 2, "c": 2, "source": 0}
+    assert "b is only in 2023.csv" in study.inventory().about
+    assert len(Study([tmp_path / "2023.csv", tmp_path / "2024.csv"]).table) == 4
+    with pytest.raises(errors.FileMissingError, match="pattern"):
+        Study(str(tmp_path / "1999*.csv"))
+
+
+ODD = {
+    "all missing": pd.DataFrame({"a": [None] * 30, "b": range(30)}),
+    "one row": pd.DataFrame({"a": [1.5], "b": ["x"]}),
+    "unused levels": pd.DataFrame({"a": pd.Categorical(["x", "y"] * 20, ["x", "y", "z"], ordered=True)}),
+    "nullable": pd.DataFrame(
+        {"a": pd.array([1, None, 3] * 20, "Int64"), "b": pd.array([True, None, False] * 20, "boolean")}
+    ),
+    "time zone": pd.DataFrame({"a": pd.date_range("2024-01-01", periods=30, tz="Europe/Vienna")}),
+    "huge and tiny": pd.DataFrame({"a": [1e300, -1e300, 5e-324, 0.0] * 20}),
+    "mixed objects": pd.DataFrame({"a": [1, "x", None, 2.5, True] * 10}),
+    "5,000 columns": pd.DataFrame(
+        np.random.default_rng(0).normal(size=(30, 5000)), columns=[f"v{i}" for i in range(5000)]
+    ),
+    "many levels": pd.DataFrame({"a": [f"n{i % 90_000}" for i in range(100_000)]}),
+}
+
+
+@pytest.mark.parametrize("case", ODD)
+@pytest.mark.filterwarnings("ignore:overflow")
+def test_odd_tables_are_taken_as_they_are(case):
+    view = Study(ODD[case]).inventory(rows=2)
+    assert len(view.table) == ODD[case].shape[1]
+    assert len(str(view)) > 100
+    assert view.draw().alternative
+
+
+def test_begin_edit_and_begin_again(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    shutil.copy(csv_path(), "hives.csv")
+    names = ("Amber", "Basalt", "Cedar", "Dusk", "Ember")
+    book = [f"queen_line,{i + 1},{name}\n" for i, name in enumerate(names)]
+    Path("book.csv").write_text("column,value,label\n" + "".join(book))
+    Study("hives.csv", outcome="wintered").begin("study.toml", labels="book.csv")
+    detected = Study("hives.csv", outcome="wintered").inventory().table["kind"]
+    assert Study.open("study.toml").inventory().table["kind"].equals(detected)
+    text = Path("study.toml").read_text()
+    text = text.replace(
+        '[columns.weight_kg]\nkind = "continuous"',
+        '[columns.weight_kg]\nlabel = "Hive weight"\nunit = "kg"\nkind = "discrete"',
+    )
+    text = text.replace(
+        "[columns.altitude_band]\n", '[columns.altitude_band]\nlabels = { low = "valley", high = "top" }\n'
+    )
+    text = text.replace('# labels = { "low"', '# was = { "low"')
+    text += '\n[derived.heavy]\nexpression = "weight_kg > 35"\n\n[derived.ended]\nexpression = "wintered == \'yes\'"\n'
+    Path("study.toml").write_text(text)
+
+    study = Study.open("study.toml")
+    kinds = study.inventory().table["kind"]
+    assert (kinds["weight_kg"], kinds["heavy"]) == ("discrete", "binary")
+    assert "1 by a person's word: weight_kg" in study.inventory().about
+    assert study.outcome.event == "yes"
+    assert "Hive weight (kg)" in str(study.rank())
+    assert study.against("weight_kg").title == "Hive weight (kg) by wintered"
+    assert study.against("altitude_band").table.index.tolist() == ["valley", "middle", "top"]
+    assert set(study.against("queen_line").table.index) == {"Amber", "Basalt", "Cedar", "Dusk", "Ember"}
+    assert len(study.where("queen_line == 'Amber'").table) == len(study.where("queen_line == 1").table)
+    assert "heavy" in study.candidates
+    assert "ended" not in study.candidates
+    study.report("r.html")
+    page = Path("r.html").read_text()
+    assert "Hive weight (kg)" in page
+    assert "valley" in page
+    drawn = study.rank().draw()
+    assert any("Hive weight (kg)" in t.get_text() for a in drawn.axes for t in a.get_yticklabels())
+
+    assert Study("hives.csv").begin("study.toml") == ([], [])
+    assert Path("study.toml").read_text() == text
+    frame = pd.read_csv("hives.csv").drop(columns="temper").assign(breeder="unknown")
+    frame.loc[::2, "breeder"] = "own"
+    frame.to_csv("hives.csv", index=False)
+    assert Study("hives.csv").begin("study.toml") == (["breeder"], ["temper"])
+    after = Path("study.toml").read_text()
+    written = [line for line in text.splitlines() if line.strip()]
+    kept = after.split("# new on")[0].splitlines()
+    assert [line for line in kept if line.strip() and not line.startswith("# vanished")] == written
+    assert "# vanished" in after.split("[columns.temper]")[0].splitlines()[-1]
+
+
+STUDY = '[study]\ndata = "t.csv"\noutcome = "y"\n'
+BAD = {
+    "not TOML": ("[study\n", "not a study file.*line 1"),
+    "no data": ('[study]\noutcome = "y"\n', "no 'data'"),
+    "no file": ('[study]\ndata = "none.csv"\n', "no file"),
+    "unknown key": (STUDY + 'evnt = "yes"\n', r"line 4.*'evnt'.*'event'"),
+    "unknown section": ("[studdy]\n", "'studdy'.*'study'"),
+    "unknown column key": (STUDY + '[columns.a]\nkinds = "nominal"\n', "line 5.*'kinds'.*'kind'"),
+    "unknown kind": (STUDY + '[columns.a]\nkind = "nominl"\n', "'nominal'"),
+    "wrong type": (STUDY + "[columns.a]\nlabel = 5\n", "must be text"),
+    "range of text": (STUDY + '[columns.a]\nrange = ["0", "1"]\n', "numbers"),
+    "falling range": (STUDY + "[columns.a]\nrange = [9, 1]\n", "rising"),
+    "no such column": (STUDY + '[columns.aa]\nkind = "nominal"\n', "line 4.*No column 'aa'.*'a'"),
+    "order of no level": (STUDY + '[columns.c]\norder = ["u", "w"]\n', "'w'"),
+    "two recipes": (STUDY + '[derived.d]\nexpression = "a"\ncut = "a"\n', "one of expression"),
+    "falling cuts": (STUDY + '[derived.d]\ncut = "a"\nat = [5, 2]\nnames = ["x", "y", "z"]\n', "rise"),
+    "names too few": (STUDY + '[derived.d]\ncut = "a"\nat = [5]\nnames = ["x"]\n', "needs 2"),
+    "regroup no level": (STUDY + '[derived.d]\nregroup = "c"\ninto = { k = ["zz"] }\n', "'zz'"),
+    "need each other": (
+        STUDY + '[derived.d]\nexpression = "e > 1"\n[derived.e]\nexpression = "d + 1"\n', "d, e need each other"),
+    "code": (STUDY + "[derived.d]\nexpression = \"__import__('os').system('x')\"\n", "not allowed"),
+    "dunder": (STUDY + '[derived.d]\nexpression = "(1).__class__"\n', "not allowed"),
+    "tower": (STUDY + '[derived.d]\nexpression = "9**9**9"\n', "too large"),
+    "a name taken": (STUDY + '[derived.a]\nexpression = "a + 1"\n', "already"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", BAD)
+def test_study_files_that_cannot_be(tmp_path, case):
+    pd.DataFrame({"a": np.arange(40) / 3, "c": ["u", "v"] * 20, "y": ["yes", "no", "no", "no"] * 10}).to_csv(
+        tmp_path / "t.csv", index=False
+    )
+    text, message = BAD[case]
+    (tmp_path / "study.toml").write_text(text)
+    with pytest.raises(errors.EnveltError, match=message):
+        Study.open(tmp_path / "study.toml")
+
+
+def test_options_win_over_the_file_and_data_may_lie_elsewhere(tmp_path):
+    (tmp_path / "sub").mkdir()
+    shutil.copy(csv_path(), tmp_path / "hives.csv")
+    path = tmp_path / "sub" / "study.toml"
+    path.write_text('[study]\ndata = "../hives.csv"\noutcome = "wintered"\nevent = "no"\nwhere = "mites > 2"\n')
+    study = Study.open(path, outcome="fed", kinds={"zone": "ordinal"}, where="mites < 9")
+    assert study.outcome.name == "fed"
+    assert study.outcome.event == "yes"
+    assert study.table["zone"].ordered
+    assert set(study.table["mites"].values) == set(range(3, 9))
+    assert "outside the folder" in study.source
+
+
+def test_derived_columns(wintered):
+    study = (
+        wintered.derive("size", cut="weight_kg", at=[25, 35], names=["light", "middle", "heavy"])
+        .derive(
+            "state", regroup="colony_state", into={"well": ["queenright", "swarming"], "ill": ["weak", "queenless"]}
+        )
+        .derive("month", "month(inspected_on)")
+        .derive("later", "date(2025, month, 1)")
+        .derive("load", "log1p(mites) / max(frames_bees, 1)")
+        .derive("gap", "is_missing(humidity) or humidity > 100")
+        .derive("late", "where(spring_frames > 3, 1, 0) + 0 * month")
+    )
+    frame = hives()
+    assert study.table["size"].levels == ("light", "middle", "heavy")
+    assert study.table["size"].ordered
+    want = pd.cut(frame["weight_kg"], [-np.inf, 25, 35, np.inf], right=False).value_counts(sort=False).tolist()
+    assert study.table["size"].counts.tolist() == want
+    assert study.table["state"].distinct == 2
+    assert study.table["later"].kind == "datetime"
+    assert study.table["load"].values == pytest.approx(np.log1p(frame["mites"]) / frame["frames_bees"].clip(lower=1))
+    assert study.table["gap"].counts[1] == (frame["humidity"].isna() | (frame["humidity"] > 100)).sum()
+    assert set(study.candidates) >= {"size", "state", "load", "late"}
+    again = study.derive("leak", "spring_frames > 0 and wintered == 'yes'").derive("more", "leak == 'yes'")
+    assert not {"leak", "more"} & set(again.candidates)
+    assert "leak" not in study.table.columns
+    assert len(study.where("size == 'heavy' and month >= 9").table) > 100
