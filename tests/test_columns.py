@@ -302,3 +302,31 @@ def test_derived_columns(wintered):
     assert not {"leak", "more"} & set(again.candidates)
     assert "leak" not in study.table.columns
     assert len(study.where("size == 'heavy' and month >= 9").table) > 100
+
+
+def test_spellings_one_letter_apart_and_names_that_only_look_so():
+    def spelt(levels, counts):
+        frame = pd.DataFrame({"place": np.repeat(levels, counts), "x": np.arange(sum(counts)) / 7})
+        found = [f for f in Study(frame).inventory().findings if f.code == "level-spelling"]
+        return found[0].evidence["levels"] if found else []
+
+    assert spelt(["heather", "clover", "heathr"], [60, 50, 3]) == [["heather", "heathr"]]
+    assert spelt(["heather", "clover", "haether"], [60, 50, 3]) == [["heather", "haether"]]
+    assert spelt(["Mill Road", "mill  road", "Hill"], [60, 5, 60]) == [["Mill Road", "mill  road"]]
+    # two common levels, short ones, and ones told apart by a digit are names of their own
+    assert spelt(["Hilton", "Milton", "Elm"], [60, 50, 40]) == []
+    assert spelt(["oak", "oat", "elm"], [60, 3, 50]) == []
+    assert spelt(["ward 11", "ward 12", "ward 13"], [60, 4, 50]) == []
+
+
+@pytest.mark.parametrize("numeric", [False, True])
+def test_missing_that_follows_any_outcome_is_found_and_chance_is_not(numeric):
+    r = np.random.default_rng(1)
+    y = r.normal(size=1500)
+    lost = r.random(1500) < np.where(y > 0.5, 0.3, 0.05)
+    frame = pd.DataFrame(
+        {"a": np.where(lost, np.nan, r.normal(size=1500)), "y": y if numeric else np.where(y > 0.5, "yes", "no")}
+    )
+    frame["b"] = np.where(r.permutation(lost), np.nan, r.normal(size=1500))
+    found = [f.columns for f in Study(frame, outcome="y").inventory().findings if f.code == "missing-follows-outcome"]
+    assert found == [("a", "y")]

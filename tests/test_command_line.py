@@ -5,6 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pandas as pd
 import pytest
 
@@ -133,3 +134,75 @@ def test_help_teaches_and_start_is_light():
     text = subprocess.run([sys.executable, "-m", "envelt", "--help"], capture_output=True, text=True, check=True).stdout
     for step in ("demo", "inventory", "balance", "against", "rank", "report"):
         assert step in text
+
+
+def test_begin_edit_run_every_command_and_begin_again(run):
+    status, out, _ = run("begin", "demo", "--outcome", "wintered")
+    assert status == 0
+    assert "envelt inventory study.toml" in out
+    text = Path("study.toml").read_text()
+    text = text.replace(
+        '[columns.humidity]\nkind = "continuous"', '[columns.humidity]\nlabel = "Damp"\nunit = "%"\nkind = "continuous"'
+    )
+    text = text.replace('[columns.zone]\n# kind = "nominal"', '[columns.zone]\nkind = "ordinal"')
+    text += '\n[derived.damp]\nexpression = "humidity > 75"\n'
+    Path("study.toml").write_text(text)
+
+    def table(*words):
+        return json.loads(run(*words, "--json")[1])["tables"]["table"]
+
+    columns = {r["column"]: r for r in table("inventory", "study.toml")}
+    assert (columns["zone"]["kind"], columns["humidity"]["label"], columns["humidity"]["unit"]) == (
+        "ordinal",
+        "Damp",
+        "%",
+    )
+    assert columns["damp"]["kind"] == "binary"
+    assert {r["wintered"] for r in table("balance", "study.toml")} == {"no", "yes"}
+    ranked = {r["candidate"]: r for r in table("rank", "study.toml", "--ignore", "spring_frames")}
+    assert ranked["zone"]["kind"] == "ordinal"
+    assert {"damp"} <= set(ranked)
+    assert "spring_frames" not in ranked
+    assert [r["zone"] for r in table("against", "study.toml", "zone")] == ["101", "204", "307", "310", "412", "518"]
+    for words in (("inventory", "study.toml"), ("rank", "study.toml"), ("against", "study.toml", "humidity")):
+        assert "Damp (%)" in run(*words)[1]
+    assert run("report", "study.toml", "--out", "r.html")[0] == 0
+    assert "Damp (%)" in Path("r.html").read_text()
+    assert run("rank", "study.toml", "--outcome", "honey_kg", "--where", "fed == 'yes'", "--json")[0] == 0
+
+    status, out, _ = run("begin", "demo", "--outcome", "wintered")
+    assert "nothing was changed" in out
+    assert Path("study.toml").read_text() == text
+
+
+def test_begin_says_what_is_new_and_what_is_gone(run):
+    frame = pd.DataFrame({"a": range(40), "b": ["u", "v"] * 20, "y": ["no", "yes"] * 20})
+    frame.to_csv("t.csv", index=False)
+    assert run("begin", "t.csv", "-o", "y")[0] == 0
+    frame.rename(columns={"a": "c"}).to_csv("t.csv", index=False)
+    _, out, _ = run("begin", "t.csv", "-o", "y")
+    assert "c: added to study.toml" in out
+    assert "a: marked as vanished in study.toml" in out
+    status, _, err = run("rank", "study.toml")
+    assert status == 2
+    assert "line" in err
+    assert "'a'" in err
+    status, _, err = run("begin", "t.csv", "--out", "study.yaml")
+    assert (status, "TOML" in err) == (2, True)
+
+
+def test_first_rows_and_a_wide_table_still_read(run):
+    draws = np.random.default_rng(0)
+    rows = pd.DataFrame(draws.normal(size=(60, 300)), columns=[f"column_{i:03d}" for i in range(300)])
+    rows["copy"], rows["again"] = rows["column_007"] * 3, rows["column_007"] - 1
+    rows["gaps"] = [None, 1.5] * 30
+    rows.to_csv("wide.csv", index=False)
+    _, out, _ = run("inventory", "wide.csv", "--rows", "3")
+    lines = out.splitlines()
+    assert "and 273 more rows" in out
+    assert next(i for i, x in enumerate(lines) if x.startswith(" gaps")) < next(
+        i for i, x in enumerate(lines) if "column_000" in x
+    )
+    assert "row 3" in out
+    assert "copy is 3 × column_007 in every row, to within rounding, and 1 more columns" in " ".join(out.split())
+    assert len(lines) < 150

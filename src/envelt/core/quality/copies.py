@@ -30,7 +30,7 @@ def _linear_copies(columns: list[NumericColumn]) -> list[Finding]:
     n = len(columns[0])
     sample = np.arange(n) if n <= T.SCREEN_ROWS else np.linspace(0, n - 1, T.SCREEN_ROWS).astype(np.int64)
     z = np.stack([_standardized(c.values[sample]) for c in columns])
-    found = []
+    copies: dict[str, list[tuple[str, float, float]]] = {}
     taken: set[int] = set()
     for start in range(0, len(columns), 500):
         block = z[start : start + 500] @ z.T / len(sample)
@@ -40,8 +40,8 @@ def _linear_copies(columns: list[NumericColumn]) -> list[Finding]:
                 line = _line(columns[a].values, columns[b].values)
                 if line is not None:
                     taken.add(b)
-                    found.append(_same(columns[a].name, columns[b].name, *line))
-    return found
+                    copies.setdefault(columns[a].name, []).append((columns[b].name, *line))
+    return [_same(name, *others) for name, others in copies.items()]
 
 
 def _standardized(x: Floats) -> Floats:
@@ -72,17 +72,18 @@ def _line(x: Floats, y: Floats) -> tuple[float, float] | None:
     return slope, float(y.mean() - slope * x.mean())
 
 
-def _same(a: str, b: str, slope: float, intercept: float) -> Finding:
+def _same(a: str, first: tuple[str, float, float], *others: tuple[str, float, float]) -> Finding:
+    b, slope, intercept = first
     exact = abs(slope - 1) < 1e-9 and abs(intercept) < 1e-9
     plus = "" if abs(intercept) < 1e-3 * abs(slope) else f" {'+' if intercept > 0 else '−'} {abs(intercept):.4g}"
-    how = "equals" if exact else "is"
-    what = a if exact else f"{slope:.5g} × {a}{plus}"
+    what = f"equals {a}" if exact else f"is {slope:.5g} × {a}{plus}"
+    more = f", and {len(others)} more columns are such copies of {a}" if others else ""
     return Finding(
         "same-column",
         "caution",
-        (b, a),
-        f"{b} {how} {what} in every row, to within rounding: the same thing twice.",
-        f"Leave one of {a} and {b} out.",
+        (b, a, *(o[0] for o in others)),
+        f"{b} {what} in every row, to within rounding{more}: the same thing {'many times' if others else 'twice'}.",
+        f"Keep one of {', '.join([a, b, *(o[0] for o in others)][:6])}{', …' if len(others) > 4 else ''}.",
         {"slope": slope, "intercept": intercept},
     )
 

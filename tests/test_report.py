@@ -1,0 +1,85 @@
+"""The report as a browser would take it: whole, self-contained, every picture told in words."""
+
+import base64
+import struct
+from html.parser import HTMLParser
+
+import pytest
+
+VOID = {"meta", "img", "br", "link"}
+
+
+class Page(HTMLParser):
+    """Checks that tags close in order, and gathers what the page refers to."""
+
+    def __init__(self, text):
+        super().__init__()
+        self.open, self.ids, self.links, self.images, self.tags, self.words = [], [], [], [], [], []
+        self.feed(text)
+        self.close()
+        assert self.open == []
+
+    def handle_starttag(self, tag, attrs):
+        given = dict(attrs)
+        self.tags.append(tag)
+        if tag not in VOID:
+            self.open.append(tag)
+        if "id" in given:
+            self.ids.append(given["id"])
+        if tag == "a":
+            self.links.append(given["href"])
+        if tag == "img":
+            self.images.append(given)
+        assert not any(name.startswith("on") for name in given)
+
+    def handle_endtag(self, tag):
+        assert self.open.pop() == tag
+
+    def handle_data(self, data):
+        self.words.append(data)
+
+
+@pytest.fixture(scope="module")
+def pages(wintered, honey, state, tmp_path_factory):
+    """A report for an outcome of two classes, of numbers, and of four classes."""
+    folder = tmp_path_factory.mktemp("reports")
+    studies = {"wintered": wintered, "honey": honey, "state": state}
+    return {name: Page(study.report(folder / f"{name}.html").read_text()) for name, study in studies.items()}
+
+
+@pytest.mark.parametrize("name", ["wintered", "honey", "state"])
+def test_report_is_whole_and_fetches_nothing(pages, name):
+    page = pages[name]
+    assert len(page.ids) == len(set(page.ids))
+    assert page.links
+    assert all(link.startswith("#") and link[1:] in page.ids for link in page.links)
+    assert not {"script", "link", "iframe", "object"} & set(page.tags)
+    for image in page.images:
+        assert len(image["alt"]) > 40
+        kind, _, data = image["src"].partition(",")
+        assert kind == "data:image/png;base64"
+        assert struct.unpack(">II", base64.b64decode(data)[16:24]) == (1280, 800)
+
+
+def test_report_leads_with_what_matters(pages):
+    text = " ".join(" ".join(pages["wintered"].words).split())
+    assert "Look first at spring_frames: it is too good to be true." in text
+    assert "Always saying the largest class is right 77.6% of the time." in text
+    headings = ["What the columns are", "The outcome", "The ranking", "Leading candidates against the outcome"]
+    places = [text.rindex(h) for h in headings]
+    assert places == sorted(places)
+    assert "bend-without-trend" in text
+    assert "nan" not in text.casefold().split()
+
+
+def test_report_of_nothing_says_so(tmp_path):
+    import numpy as np
+    import pandas as pd
+
+    from envelt import Study
+
+    r = np.random.default_rng(0)
+    frame = pd.DataFrame({"x": r.normal(size=200), "c": r.choice(["u", "v"], 200), "y": r.choice(["no", "yes"], 200)})
+    page = Page(Study(frame, outcome="y").report(tmp_path / "r.html").read_text())
+    assert "none is shown" in " ".join(page.words)
+    assert len(page.images) == 3
