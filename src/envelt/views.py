@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -188,6 +188,18 @@ def missing_line(missing: int, name: str) -> tuple[str, ...]:
     return (f"{count(missing)} rows have no {name} and are left out of its numbers",) if missing else ()
 
 
+def _against(
+    result: Any,
+    title: str,
+    about: tuple[str, ...],
+    tables: dict[str, pd.DataFrame],
+    draw: Callable[[View], Any],
+    names: Captions,
+) -> View:
+    lines = about + missing_line(result.missing, names(result.name))
+    return View("against", title, lines, tables, result.findings, draw, captions=names.given)
+
+
 def number_by_class_view(
     result: ag.NumberByClass, about: tuple[str, ...], dates: bool, names: Captions = PLAIN
 ) -> View:
@@ -209,15 +221,7 @@ def number_by_class_view(
     title = f"{names(result.name)} by {names(outcome.name)}"
     if len(outcome.levels) == 2:
         about = (*about, f"differences are {outcome.levels[1]} minus {outcome.levels[0]}")
-    return View(
-        "against",
-        title,
-        about + missing_line(result.missing, names(result.name)),
-        tables,
-        result.findings,
-        draw,
-        captions=names.given,
-    )
+    return _against(result, title, about, tables, draw, names)
 
 
 def _label(left: float, right: float, dates: bool) -> str:
@@ -249,15 +253,7 @@ def levels_by_class_view(
     title = f"Rate of {names(outcome.name)} = {outcome.event} by {names(result.name)}"
     if len(result.levels) == 2:
         about = (*about, f"differences and ratios are {result.levels[1]} against {result.levels[0]}")
-    return View(
-        "against",
-        title,
-        about + missing_line(result.missing, names(result.name)),
-        tables,
-        result.findings,
-        draw,
-        captions=names.given,
-    )
+    return _against(result, title, about, tables, draw, names)
 
 
 def number_by_group_view(
@@ -276,15 +272,7 @@ def number_by_group_view(
         return draw_number_by_group(names.of(result), view.title, " · ".join(view.about), ordered)
 
     title = f"{names(result.outcome.name)} by {names(result.name)}"
-    return View(
-        "against",
-        title,
-        about + missing_line(result.missing, names(result.name)),
-        tables,
-        result.findings,
-        draw,
-        captions=names.given,
-    )
+    return _against(result, title, about, tables, draw, names)
 
 
 def rank_view(result: Ranking, about: tuple[str, ...], names: Captions = PLAIN) -> View:

@@ -189,6 +189,8 @@ def _as_levels(raw: RawColumn, what: Detected) -> tuple[NDArray[np.int32], tuple
         rank = np.array([place.get(level, len(order)) for level in levels])
     elif what.kind in ("nominal", "text"):
         rank = -counts
+    elif what.kind == "identifier":
+        rank = np.zeros(len(levels), np.int64)  # as they come: an order of names means nothing
     else:
         rank = _natural_order(levels)
     new_order = np.lexsort((np.arange(len(levels)), rank))

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+MOST_GRADES = 40
+
 SCALES: tuple[tuple[str, ...], ...] = (
     ("none", "very low", "low", "medium", "high", "very high", "extreme"),
     ("none", "very low", "low", "middle", "high", "very high"),
@@ -55,8 +57,10 @@ _BAND = re.compile(
 
 def grade_order(levels: list[str]) -> tuple[str, ...]:
     """Return the levels in the order of a known scale or of their bands, or nothing where none fits."""
+    if not 3 <= len(levels) <= MOST_GRADES:
+        return ()
     folded = {re.sub(r"[\s_-]+", " ", level.strip().casefold()): level for level in levels}
-    if len(folded) != len(levels) or not 3 <= len(levels) <= 40:
+    if len(folded) != len(levels):
         return ()
     for scale in SCALES:
         if set(folded) <= set(scale):

@@ -43,7 +43,11 @@ def read_numbers(words: list[str]) -> NumberReading | None:
     Thousands separators, decimal commas, percent and currency signs are understood. Texts with leading
     zeros are codes, not numbers. Percentages stay percentages: 12 % is 12.
     """
-    if not words or any(_LEADING_ZERO.match(w.strip()) for w in words):
+    if not words or not all(any(ch.isdigit() for ch in w) for w in words[:20]):
+        return None
+    if _grouping([_strip_signs(w, set()) for w in words[:20]])[0] is None:
+        return None  # what does not fit the first does not fit all
+    if any(_LEADING_ZERO.match(w.strip()) for w in words):
         return None
     signs: set[str] = set()
     bare = [_strip_signs(w, signs) for w in words]

@@ -133,7 +133,7 @@ def _words(series: pd.Series[Any]) -> RawWords:
         codes, unique = pd.factorize(series)
     except TypeError:  # lists and the like cannot be compared: their text can
         codes, unique = pd.factorize(series.map(str, na_action="ignore"))
-    words = [str(u) for u in unique]
+    words = [str(u) for u in np.asarray(unique, dtype=object).tolist()]
     if len(set(words)) < len(words):  # 1 and '1' read alike
         merged, kept = pd.factorize(np.array(words, dtype=object))
         codes, words = np.append(merged, -1)[codes], list(kept)
