@@ -11,6 +11,7 @@ from .ranks import average_ranks_in, tie_term
 from .tallies import MomentSummary
 
 Floats = NDArray[np.float64]
+LARGEST_F = 1e8
 
 
 def welch_anova(moments: MomentSummary) -> Significance:
@@ -103,7 +104,12 @@ def epsilon_squared(h: float, n: int, k: int) -> Estimate:
 
 
 def explained_interval(f: float, df1: float, df2: float, n: float) -> tuple[float, float]:
-    """Return the 95 % interval of λ / (λ + n), λ the noncentrality of an observed F."""
+    """Return the 95 % interval of λ / (λ + n), λ the noncentrality of an observed F.
+
+    Above ``LARGEST_F`` the distribution function gives out, and the share is within n / λ of 1.
+    """
+    if f > LARGEST_F:
+        return df1 * f / (df1 * f + n), 1.0
     bounds = []
     for share in (0.975, 0.025):
         lam = _noncentrality(f, df1, df2, share)
