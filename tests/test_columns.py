@@ -170,6 +170,8 @@ def test_odd_tables_are_taken_as_they_are(case):
     assert len(view.table) == ODD[case].shape[1]
     assert len(str(view)) > 100
     assert view.draw().alternative
+    if case == "time zone":  # the clock is kept, and named
+        assert view.table.loc["a", "reason"] == "dates, 2024-01-01 to 2024-01-30, Europe/Vienna time"
 
 
 def test_begin_edit_and_begin_again(tmp_path, monkeypatch):

@@ -89,7 +89,8 @@ def _detect_times(raw: RawTimes) -> Detected:
     present = raw.values[~raw.absent]
     if len(present) == 0 or present.min() == present.max():
         return _constant(int(len(present) > 0), time_label(int(present[0])) if len(present) else "")
-    return Detected("datetime", f"dates, {time_label(int(present.min()))} to {time_label(int(present.max()))}")
+    zone = f", {raw.zone} time" if raw.zone else ""
+    return Detected("datetime", f"dates, {time_label(int(present.min()))} to {time_label(int(present.max()))}{zone}")
 
 
 def _detect_words(name: str, raw: RawWords) -> Detected:

@@ -36,10 +36,14 @@ class RawWords:
 
 @dataclass(frozen=True)
 class RawTimes:
-    """Times as microseconds since 1970-01-01, with a mask of the missing."""
+    """Times as microseconds since 1970-01-01, with a mask of the missing.
+
+    Times of a zone keep what their clock showed; ``zone`` names it.
+    """
 
     values: NDArray[np.int64]
     absent: NDArray[np.bool_]
+    zone: str = ""
 
 
 @dataclass(frozen=True)

@@ -118,8 +118,7 @@ def read_dates(words: list[str]) -> DateReading | None:
         if all(pattern.fullmatch(w) for w in stripped):
             shown = "year-month-day" if form == "ISO8601" else form
             return _dates(stripped, form, shown, False)
-    matches = [_DAY_FIRST.fullmatch(w) for w in stripped[:1]]
-    if matches[0] is None:
+    if _DAY_FIRST.fullmatch(stripped[0]) is None:
         return None
     found = [_DAY_FIRST.fullmatch(w) for w in stripped]
     parts = [m for m in found if m]

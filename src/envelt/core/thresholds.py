@@ -65,5 +65,4 @@ RATE_BINS = 10  # deciles: enough to see a bend, and a tenth of the rows in each
 FEW_ROWS = 10  # a rate of fewer rows has a 95 % interval wider than 0.5 at best
 BEND_P = 1e-4  # over 40 candidates of noise this raises a finding in under 0.4 % of tables
 NO_TREND_P = 0.01  # the rank test sees no trend worth speaking of
-TREND_SHARE = 0.25  # a trend may be there, if it carries less than this part of what the bins show
 Q_CARRIES = 0.05  # the false discovery rate at which a candidate is said to carry something

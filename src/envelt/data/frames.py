@@ -146,9 +146,10 @@ def _categorical(series: pd.Series[Any]) -> RawWords:
 
 
 def _times(series: pd.Series[Any]) -> RawTimes:
-    if getattr(series.dt, "tz", None) is not None:
-        series = series.dt.tz_convert("UTC").dt.tz_localize(None)
+    zone = getattr(series.dt, "tz", None)
+    if zone is not None:
+        series = series.dt.tz_localize(None)
     stamps = series.astype("datetime64[us]")
     absent = stamps.isna().to_numpy(bool)
     micro = stamps.to_numpy("datetime64[us]").astype(np.int64)
-    return RawTimes(np.where(absent, 0, micro), absent)
+    return RawTimes(np.where(absent, 0, micro), absent, str(zone or ""))
