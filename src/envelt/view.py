@@ -26,8 +26,9 @@ def check_extension(path: str | Path) -> str:
     """
     extension = Path(path).suffix.lower().removeprefix(".")
     if extension not in PICTURES + DOCUMENTS:
+        hint = did_you_mean(extension, PICTURES + DOCUMENTS)
         raise OutputError(
-            f"Cannot tell from {str(path)!r} what to write.{did_you_mean(extension, PICTURES + DOCUMENTS)} "
+            f"Cannot tell from {str(path)!r} what to write.{hint if 'mean' in hint else ''} "
             f"End it in one of: {', '.join(f'.{e}' for e in PICTURES + DOCUMENTS)}."
         )
     return extension

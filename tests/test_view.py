@@ -1,0 +1,89 @@
+"""A view in a person's hands: read, asked for what it has not, pasted, and told in words."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from markdown_it import MarkdownIt
+
+from envelt import Study
+from envelt.errors import EnveltError, OutputError, UnknownColumnError
+
+
+@pytest.fixture(scope="module")
+def pasted():
+    """A study whose names and levels hold what markup is made of."""
+    r = np.random.default_rng(0)
+    frame = pd.DataFrame(
+        {"a|b": r.choice(["*x*", "_y_", "`z`"], 90), "n": r.normal(size=90), "y": r.choice(["no", "yes"], 90)}
+    )
+    return Study(frame, outcome="y")
+
+
+def test_a_view_answers_for_what_it_has_and_names_the_nearest_for_what_it_has_not(wintered):
+    view = wintered.against("humidity")
+    assert view.rates is view.tables["rates"]
+    assert {"table", "rates", "tests", "effects", "findings"} <= set(dir(view))
+    with pytest.raises(AttributeError, match="Did you mean 'effects'"):
+        _ = view.effect
+    assert repr(view) == "<View against: humidity by wintered (2 × 11, 1 findings)>"
+    assert wintered.balance().largest_share == pytest.approx(0.7762, abs=1e-4)
+
+
+def test_steps_are_made_once_and_a_new_study_makes_its_own(wintered):
+    assert wintered.rank() is wintered.rank()
+    part = wintered.where("mites < 10")
+    assert part.rank() is not wintered.rank()
+    assert part.rank().rows < wintered.rank().rows
+
+
+def test_markdown_pastes_as_tables_with_nothing_lost(pasted, tmp_path):
+    view = pasted.against("a|b")
+    view.save(tmp_path / "v.md")
+    tokens = MarkdownIt("commonmark").enable("table").parse((tmp_path / "v.md").read_text())
+    assert sum(t.type == "table_open" for t in tokens) == len(view.tables)
+    text = [t for t in tokens if t.type == "inline"]
+    shown = {"".join(child.content for child in t.children) for t in text}
+    assert {"*x*", "_y_", "`z`", "a|b"} <= shown
+    assert not any(
+        child.type in ("em_open", "code_inline", "html_inline") for t in text for child in t.children if t.level == 4
+    )
+
+
+def test_findings_are_complete_and_ordered_by_weight(wintered):
+    order = {"stop": 0, "caution": 1, "note": 2}
+    for view in (wintered.inventory(), wintered.balance(), wintered.rank()):
+        weights = [order[f.weight] for f in view.findings]
+        assert weights == sorted(weights)
+        for f in view.findings:
+            assert f.statement[0] == f.statement[0].strip()
+            assert f.statement.endswith(".")
+            assert f.advice.endswith((".", "?"))
+            assert set(f.to_dict()) == {"code", "weight", "columns", "statement", "evidence", "advice"}
+            assert all(isinstance(c, str) for c in f.columns)
+
+
+def test_errors_of_every_kind_can_be_caught_as_one(pasted, tmp_path):
+    for attempt in (
+        lambda: pasted.against("nn"),
+        lambda: pasted.where("nn > 1"),
+        lambda: pasted.derive("n", "n + 1"),
+        lambda: pasted.inventory(rows=-1),
+        lambda: pasted.rank().save(tmp_path / "x.doc"),
+        lambda: pasted.begin(tmp_path / "study.toml"),
+    ):
+        with pytest.raises(EnveltError) as caught:
+            attempt()
+        assert "\n" not in str(caught.value)
+    with pytest.raises(UnknownColumnError, match="'n'"):
+        pasted.against("nn")
+    (tmp_path / "x.png").mkdir()
+    with pytest.raises(OutputError, match="it is a folder"):
+        pasted.rank().save(tmp_path / "x.png")
+
+
+def test_pictures_leave_the_callers_settings_alone(wintered):
+    import matplotlib as mpl
+
+    before = dict(mpl.rcParams)
+    wintered.balance().draw()
+    assert dict(mpl.rcParams) == before
