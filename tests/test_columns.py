@@ -226,6 +226,13 @@ def test_begin_edit_and_begin_again(tmp_path, monkeypatch):
     assert [line for line in kept if line.strip() and not line.startswith("# vanished")] == written
     assert "# vanished" in after.split("[columns.temper]")[0].splitlines()[-1]
 
+    ignoring = text.replace("ignore = []", 'ignore = ["remarks"]')
+    Path("study.toml").write_text(ignoring)
+    shutil.copy(csv_path(), "hives.csv")
+    assert Study.open("study.toml").begin("study.toml") == ([], [])
+    assert Study("hives.csv").begin("study.toml") == ([], [])
+    assert Path("study.toml").read_text() == ignoring
+
 
 STUDY = '[study]\ndata = "t.csv"\noutcome = "y"\n'
 BAD = {

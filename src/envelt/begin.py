@@ -29,10 +29,10 @@ def begin_study(study: Study, path: Path, labels: str | Path | None) -> tuple[li
     check_writable(path)
     columns = list(study.table)
     if path.exists():
-        listed = list(read_study_file(path).columns)
-        made = set(read_study_file(path).derived)
-        before = path.read_text("utf-8")
-        text, new, gone = updated_study_file(before, [c for c in columns if c.name not in made], listed, date.today())
+        file = read_study_file(path)
+        listed = [n for n in file.columns if n not in file.ignore]  # what is ignored is not read, and not gone
+        seen = [c for c in columns if c.name not in file.derived and c.name not in file.ignore]
+        text, new, gone = updated_study_file(path.read_text("utf-8"), seen, listed, date.today())
         if new or gone:
             write_bytes(path, text.encode("utf-8"))
         return new, gone

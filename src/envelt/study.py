@@ -20,7 +20,7 @@ from .core.inventory import take_inventory
 from .core.outcome import ClassOutcome, Outcome, resolve_outcome
 from .core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
 from .core.rank import rank_candidates
-from .core.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
+from .core.table import CategoryColumn, Column, Table, TimeColumn
 from .errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, unknown_column
 from .views import (
     Captions,
@@ -94,8 +94,7 @@ class Study:
         columns: Mapping[str, Mapping[str, Any]] | None = None,
     ) -> None:
         plans = {n: column_plan(n, given) for n, given in (columns or {}).items()}
-        for name, kind in (kinds or {}).items():
-            plans[name] = replace(plans.get(name, NO_PLAN), kind=column_plan(name, {"kind": kind}).kind)
+        plans = _with_kinds(plans, kinds or {})
         ignore = (ignore,) if isinstance(ignore, str) else tuple(ignore)
         self._begin(data, outcome, event, unit, plans, ignore, where, seed, {})
 
@@ -151,9 +150,7 @@ class Study:
         file = read_study_file(Path(path))
         options = {k: v for k, v in options.items() if v is not None and v != () and v != {}}
         kinds, extra = options.pop("kinds", {}), options.pop("where", None)
-        plans = dict(file.columns)
-        for name, kind in kinds.items():
-            plans[name] = replace(plans.get(name, NO_PLAN), kind=column_plan(name, {"kind": kind}).kind)
+        plans = _with_kinds(file.columns, kinds)
         given = {
             "outcome": file.outcome,
             "event": file.event if options.get("outcome") in (None, file.outcome) else None,
@@ -397,7 +394,7 @@ class Study:
         if self.unit is not None:
             units = unit_codes(unit_keys(self.table[self.unit]))
             about = (*about, f"intervals and tests count {self._names(self.unit)}, not rows")
-        values = _numbers(candidate)
+        values = candidate.numbers
         if isinstance(outcome, ClassOutcome):
             if values is not None:
                 dates = isinstance(candidate, TimeColumn)
@@ -462,12 +459,6 @@ class Study:
         return (outcome_line(outcome, len(self.table), self._names), *self._kept())
 
 
-def _numbers(column: Column) -> Any:
-    if isinstance(column, NumericColumn):
-        return column.values
-    return column.days if isinstance(column, TimeColumn) else None
-
-
 def _nested(name: str, what: str) -> Finding:
     return Finding(
         "nested-values",
@@ -477,6 +468,12 @@ def _nested(name: str, what: str) -> Finding:
         "Write what you need of it as columns of its own.",
         {"what": what},
     )
+
+
+def _with_kinds(plans: Mapping[str, ColumnPlan], kinds: Mapping[str, str]) -> dict[str, ColumnPlan]:
+    """Return plans in which the kinds given win."""
+    checked = {name: column_plan(name, {"kind": kind}).kind for name, kind in kinds.items()}
+    return {**plans, **{name: replace(plans.get(name, NO_PLAN), kind=kind) for name, kind in checked.items()}}
 
 
 def _check_roles(outcome: str | None, unit: str | None, ignore: tuple[str, ...], seed: int) -> None:

@@ -24,7 +24,7 @@ from .heldout import BinnedCounts, HeldOut, binned_counts, held_out_bins, held_o
 from .multiplicity import q_values
 from .outcome import ClassOutcome, Outcome
 from .ranks import mid_ranks, ranks_of_ordinals
-from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
+from .table import CategoryColumn, Column, Table
 from .targets import ClassTarget, NumberTarget, Target
 
 Floats = NDArray[np.float64]
@@ -116,7 +116,7 @@ def rank_candidates(
         column = table[name] if known.all() else table[name].take(np.flatnonzero(known))
         scored.append(_score(column, scorer))
         if units is not None:
-            shares_over_rows[name] = _share_only(column, over_rows)
+            shares_over_rows[name] = _held_out(column, over_rows)[0].share
     progress(len(candidates), len(candidates), "")
     q = q_values(np.array([c.p for c in scored]))
     limit = T.TOO_GOOD_CLASS if isinstance(outcome, ClassOutcome) else T.TOO_GOOD_NUMBER
@@ -137,33 +137,25 @@ class _Scorer:
     units: Codes | None
 
 
-def _numbers(column: Column) -> Floats | None:
-    if isinstance(column, NumericColumn):
-        return column.values
-    return column.days if isinstance(column, TimeColumn) else None
-
-
 def _score(column: Column, scorer: _Scorer) -> Candidate:
-    missing_share = float(column.missing.mean())
-    values = _numbers(column)
-    if values is not None:
-        counts = binned_counts(values, scorer.target, scorer.folds)
-        held_out = held_out_bins(counts, values, scorer.target, scorer.folds, scorer.units)
-        p = _number_p(values, counts, scorer)
+    held_out, counts = _held_out(column, scorer)
+    if column.numbers is not None and counts is not None:
+        p = _number_p(column.numbers, counts, scorer)
     else:
         assert isinstance(column, CategoryColumn)
-        held_out = held_out_levels(column.codes, len(column.levels), scorer.target, scorer.folds, scorer.units)
         p = _levels_p(column.codes.astype(np.int64), len(column.levels), scorer)
-    return Candidate(column.name, column.kind, held_out, p, np.nan, missing_share, "")
+    return Candidate(column.name, column.kind, held_out, p, np.nan, float(column.missing.mean()), "")
 
 
-def _share_only(column: Column, scorer: _Scorer) -> float:
-    values = _numbers(column)
+def _held_out(column: Column, scorer: _Scorer) -> tuple[HeldOut, BinnedCounts | None]:
+    """Return the held-out share, and the counts of a numeric candidate for what else needs them."""
+    target, folds, units = scorer.target, scorer.folds, scorer.units
+    values = column.numbers
     if values is not None:
-        counts = binned_counts(values, scorer.target, scorer.folds)
-        return held_out_bins(counts, values, scorer.target, scorer.folds).share
+        counts = binned_counts(values, target, folds)
+        return held_out_bins(counts, values, target, folds, units), counts
     assert isinstance(column, CategoryColumn)
-    return held_out_levels(column.codes, len(column.levels), scorer.target, scorer.folds).share
+    return held_out_levels(column.codes, len(column.levels), target, folds, units), None
 
 
 def _levels_p(codes: Codes, levels: int, scorer: _Scorer) -> float:

@@ -72,6 +72,11 @@ class Column:
         """How many different values are present; missing is not one."""
         raise NotImplementedError
 
+    @property
+    def numbers(self) -> Floats | None:
+        """The values as numbers (dates as days since 1970), NaN where missing; nothing for a category."""
+        return None
+
     def take(self, rows: NDArray[np.intp]) -> Column:
         """Return the column at these row positions."""
         raise NotImplementedError
@@ -107,6 +112,11 @@ class NumericColumn(Column):
     def distinct(self) -> int:
         """How many different values are present."""
         return self.counted if self.counted >= 0 else len(pd.unique(self.values[~self.missing]))
+
+    @property
+    def numbers(self) -> Floats:
+        """The values."""
+        return self.values
 
     @cached_property
     def ends(self) -> tuple[float, float]:
@@ -147,6 +157,11 @@ class TimeColumn(Column):
     def distinct(self) -> int:
         """How many different times are present."""
         return len(pd.unique(self.values[~self.absent]))
+
+    @property
+    def numbers(self) -> Floats:
+        """Days since 1970-01-01."""
+        return self.days
 
     @property
     def days(self) -> Floats:
