@@ -3,6 +3,7 @@
 import csv
 import itertools
 from datetime import date, timedelta
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -13,7 +14,8 @@ from scipy import stats
 
 from envelt import Study
 from envelt.core import contingency as ct
-from envelt.core.bins import date_bins
+from envelt.core.bins import readable_bins
+from envelt.core.calendar import UNITS, calendar_bins
 from envelt.core.clustered import group_design_effect, product_design_effect, rate_design_effects, table_design_effect
 from envelt.core.folds import deal, hash_blocks
 from envelt.core.grades import SCALES, grade_order
@@ -21,6 +23,7 @@ from envelt.core.groups import compare_groups
 from envelt.core.proportions import odds_ratio, risk_difference, risk_ratio, wilson
 from envelt.core.rates import quantile_bins
 from envelt.core.readings import read_dates, read_numbers
+from envelt.core.resolution import recorded_step
 from envelt.core.targets import ClassTarget, NumberTarget
 from envelt.write.digits import as_text, measured, percent, places, probability, significant
 
@@ -167,13 +170,62 @@ def test_quantile_bins_hold_every_value_once_in_order(column, bins):
     assert len(cut.left) <= bins
 
 
-@given(st.lists(st.integers(0, 20_000), min_size=2, max_size=60).filter(lambda d: len(set(d)) > 1))
+@given(st.lists(st.integers(0, 9_000), min_size=1, max_size=60), st.sampled_from([None, *UNITS]))
 @quick
-def test_date_bins_are_whole_days_and_hold_every_date(days):
+def test_calendar_bins_begin_where_the_unit_does_and_hold_every_date(days, asked):
     ordered = np.sort(np.array(days, float))
-    bins = date_bins(ordered)
+    bins, unit = calendar_bins(ordered, asked)
     assert bins.count(ordered).sum() == len(days)
-    assert len(bins.edges) - 1 <= 32
+    starts = pd.to_datetime(bins.edges.astype(int), unit="D")
+    right = {
+        "day": np.full(len(starts), True),
+        "week": starts.day_of_week == 0,
+        "month": starts.day == 1,
+        "quarter": (starts.day == 1) & (starts.month % 3 == 1),
+        "year": starts.day_of_year == 1,
+    }
+    assert right[unit].all()
+    assert asked or unit == "year" or len(bins.edges) - 1 <= 42
+
+
+KINDS_OF_NUMBER = (
+    st.floats(-1e6, 1e6),
+    st.integers(-5_000, 5_000).map(float),
+    st.integers(-400, 400).map(lambda k: k / 4),
+    st.integers(0, 90).map(lambda k: round(k * 0.1, 1)),
+    st.floats(0.01, 1).map(lambda u: u**-3),
+)
+
+
+@given(st.one_of(*(st.lists(s, min_size=1, max_size=60) for s in KINDS_OF_NUMBER)))
+@settings(max_examples=10_000, deadline=None)
+def test_bins_hold_every_value_once_between_round_edges(sample):
+    ordered = np.sort(np.array(sample))
+    bins = readable_bins(ordered)
+    edges, counts = bins.all_edges, bins.count_all(ordered)
+    assert counts.sum() == len(ordered)
+    assert len(counts) <= 60
+    naive = [np.sum((ordered >= a) & (ordered < b)) for a, b in pairwise(edges)]
+    naive[-1] += np.sum(ordered == edges[-1])
+    body_end = int(bins.below > 0) + len(bins.edges) - 2
+    if bins.above:  # the last bin of the body is closed on both sides too
+        at_end = np.sum(ordered == bins.edges[-1])
+        naive[body_end] += at_end
+        naive[body_end + 1] -= at_end
+    assert counts.tolist() == naive
+    if ordered[0] == ordered[-1]:
+        return
+    width = float(np.median(np.diff(bins.edges)))
+    assert float(f"{width / 10.0 ** np.floor(np.log10(width)):.6g}") in (1, 2, 2.5, 5)
+    whole = bool((ordered == np.floor(ordered)).all())
+    if whole:
+        assert width == int(width)
+        assert (np.mod(edges, 1) == 0.5).all()
+        return
+    shifted = edges / width
+    steps = recorded_step(ordered)
+    centred = steps > 0 and width < 1.5 * steps
+    assert np.abs(shifted + 0.5 * centred - np.rint(shifted + 0.5 * centred)).max() < 1e-6
 
 
 @pytest.mark.parametrize("numeric", [False, True])

@@ -25,7 +25,7 @@ def test_a_view_answers_for_what_it_has_and_names_the_nearest_for_what_it_has_no
     assert {"table", "rates", "tests", "effects", "findings"} <= set(dir(view))
     with pytest.raises(AttributeError, match="Did you mean 'effects'"):
         _ = view.effect
-    assert repr(view) == "<View against: humidity by wintered (2 × 11, 1 findings)>"
+    assert repr(view) == "<View against: humidity by wintered (2 × 15, 2 findings)>"
     assert wintered.balance().largest_share == pytest.approx(0.7762, abs=1e-4)
 
 

@@ -6,32 +6,35 @@ import copy
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Unpack
 
-from .core import against as ag
+import numpy as np
+
+from .core import against_class, against_number
 from .core.balance import class_balance, numeric_balance
 from .core.clustered import unit_codes
 from .core.derive import derive, in_order, origins
+from .core.distribution import level_distribution, number_distribution
 from .core.encode import NO_PLAN, encode, encode_table
 from .core.estimate import Finding
 from .core.expression import rows_where
 from .core.folds import unit_keys
+from .core.glance import glance
+from .core.grouping import Grouping, crossed_column, grouping_of, stacked
 from .core.inventory import take_inventory
+from .core.look import Look, LookOptions
 from .core.outcome import ClassOutcome, Outcome, resolve_outcome
 from .core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
 from .core.rank import rank_candidates
+from .core.sheet import make_sheet
 from .core.table import CategoryColumn, Column, Table, TimeColumn
 from .errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, unknown_column
-from .views import (
-    Captions,
-    balance_view,
-    inventory_view,
-    levels_by_class_view,
-    number_by_class_view,
-    number_by_group_view,
-    outcome_line,
-    rank_view,
-)
+from .views import against as seen_against
+from .views.balance import balance_view
+from .views.captions import Captions, outcome_line
+from .views.distribution import distribution_view, level_distribution_view, sheet_view
+from .views.inventory import inventory_view
+from .views.rank import rank_view
 from .write.digits import count
 from .write.progress import slow_progress
 
@@ -369,44 +372,218 @@ class Study:
             return balance_view(class_balance(outcome, len(candidates)), self._about(outcome), self._names)
         return balance_view(numeric_balance(outcome), self._about(outcome), self._names)
 
-    def against(self, column: str) -> View:
+    def distribution(
+        self,
+        *columns: str,
+        by: str | Iterable[str] = (),
+        sort: str = "skewness",
+        top: int = 10,
+        **look: Unpack[LookOptions],
+    ) -> View:
+        """Show how one column is distributed, or several of one unit on one axis; without a name, all of them.
+
+        Parameters
+        ----------
+        *columns
+            One column, or several numeric ones (or dates) of one unit of measure. None gives the sheet of all.
+        by
+            Up to two columns whose groups are compared; a number is cut near its quarters.
+        sort
+            Of the sheet: "skewness", "missing" or "name".
+        top
+            How many of the most frequent values to list.
+        **look
+            picture ("auto", "histogram", "density", "box", "violin", "dots", "qq", "interval", "cumulative", "bars"),
+            scale ("linear", "log", "log1p"), bins, width, start, measure ("count", "share", "density"), arrange
+            ("line", "overlaid", "stacked", "shares"), bandwidth, numbers, normal, box, limits, calendar; see
+            `envelt.core.look.Look`.
+
+        Returns
+        -------
+        View
+            ``table``: one row a group (``all`` without ``by``); n, missing, mean with its 95 % interval, sd, min,
+            quartiles, max, mode, skewness (G1), excess_kurtosis (G2), outliers. ``bins``: left, right, count, share.
+            ``density``: at, density. ``top_values``: value, count, share. ``outliers``: row, value, group, side.
+            With several groups these have a column ``group`` first.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> Study("demo").distribution("mites").top_values.head(3)["value"].tolist()
+        [0.0, 5.0, 10.0]
+        """
+        looked = Look.of(look)
+        names = (by,) if isinstance(by, str) else tuple(by)
+        if isinstance(top, bool) or not isinstance(top, int) or top < 1:
+            raise OptionError(f"The number of most frequent values must be a whole number from 1 up, not {top!r}.")
+        key = f"distribution {columns} {names} {sort} {top} {looked}"
+        if not columns:
+            return self._once(key, lambda: self._sheet(sort))
+        return self._once(key, lambda: self._distribution(list(columns), names, top, looked))
+
+    def _sheet(self, sort: str) -> View:
+        with slow_progress("Distributions") as report:
+            sheet = make_sheet(self.table, sort, report)
+        return sheet_view(sheet, (f"{count(len(self.table))} rows", *self._kept()), self._names)
+
+    def _distribution(self, names: list[str], by: tuple[str, ...], top: int, look: Look) -> View:
+        columns = [self.table[n] for n in names]
+        same = [n for n in by if n in names]
+        if same:
+            raise OptionError(f"{same[0]!r} cannot be grouped by itself. Name another column in by.")
+        grouping = self._grouping(by)
+        about = (f"{count(len(self.table))} rows", *self._kept())
+        titles = [self._names(n) for n in names]
+        title = f"How {' and '.join(titles)} {'is' if len(names) == 1 else 'are'} distributed"
+        title += f" by {' and '.join(self._names(n) for n in by)}" if by else ""
+        first = columns[0]
+        if isinstance(first, CategoryColumn):
+            if len(columns) > 1:
+                raise OptionError(
+                    f"{first.name!r} has levels: show it alone, or with by. Several columns must be numbers."
+                )
+            return level_distribution_view(level_distribution(first, grouping, look), about, top, title, self._names)
+        _check_together(columns)
+        dates = isinstance(first, TimeColumn)
+        units = self._units()
+        values = first.numbers
+        assert values is not None
+        name = first.name
+        if len(columns) > 1:
+            values, grouping = stacked(columns, grouping, titles)
+            name = first.unit or "value"
+            units = None if units is None else np.tile(units, len(columns))
+        result = number_distribution(
+            names, name, values, grouping, look, row_labels=self.table.rows, dates=dates,
+            limits=self._limits(first.name), units=units,
+        )  # fmt: skip
+        if units is not None:
+            about = (*about, f"intervals count {self._names(str(self.unit))}, not rows")
+        return distribution_view(result, about, self.table.rows, top, title, dates, self._names)
+
+    def _grouping(self, by: tuple[str, ...]) -> Grouping:
+        """Return the groups that columns make; the outcome's classes in their own order."""
+        grouping = grouping_of([self.table[n] for n in by], len(self.table))
+        if len(by) == 1 and isinstance(self.outcome, ClassOutcome) and by[0] == self.outcome.name:
+            return Grouping(by, self.outcome.levels, self.outcome.codes.astype(np.int64), True)
+        return grouping
+
+    def _limits(self, name: str) -> tuple[float, float] | None:
+        plan = self._plans.get(name)
+        return plan.range if plan is not None else None
+
+    def _units(self) -> Any:
+        return None if self.unit is None else unit_codes(unit_keys(self.table[self.unit]))
+
+    def against(
+        self, column: str | None = None, *, by: str | Iterable[str] = (), top: int = 10, **look: Unpack[LookOptions]
+    ) -> View:
         """Say whether the outcome differs along one candidate, by how much, and how surely.
+
+        Parameters
+        ----------
+        column
+            The candidate. Without it, all candidates at a glance: ``table`` has one row each, strongest first.
+        by
+            Up to two columns that divide the rows: the picture shows the parts side by side, ``by`` has one row each.
+        top, **look
+            As in `distribution`; ``residuals`` draws what the line leaves of a numeric outcome.
 
         Returns
         -------
         View
             ``table``: for a number one row a class, for a category the counts of its levels by class;
-            ``rates`` of the event, ``tests`` (statistic, p) and ``effects`` (estimate, low, high). With a
-            numeric outcome the table describes the outcome at each level, or in quantile bins of a number.
+            ``rates`` of the event, ``cut`` (the cut that separates best, with its interval, and how well it does on
+            rows not used to find it), ``tests`` (statistic, p) and ``effects`` (estimate, low, high). With a
+            numeric outcome the table describes the outcome at each level, or in quantile bins of a number;
+            ``pairs`` are the Holm-adjusted differences of levels, ``form`` of two numbers is linear, monotone, curved
+            or none.
 
         Raises
         ------
-        OutcomeError, UnknownColumnError
+        OutcomeError, UnknownColumnError, OptionError
         """
         outcome = self._need_outcome()
-        if column == outcome.name:
-            raise OutcomeError(f"{column!r} is the outcome itself. Name a candidate to set against it.")
-        return self._once(f"against {column}", lambda: self._against(self.table[column], outcome))
+        looked = Look.of(look)
+        names = (by,) if isinstance(by, str) else tuple(by)
+        if column is None:
+            if names or look:
+                raise OptionError("Name a candidate: by and the options of the picture are for one at a time.")
+            return self._once("against", lambda: self._glance(outcome))
+        for name in (column, *names):
+            if name == outcome.name:
+                raise OutcomeError(f"{name!r} is the outcome itself. Name a candidate to set against it.")
+        if column in names:
+            raise OptionError(f"{column!r} cannot be grouped by itself. Name another column in by.")
+        key = f"against {column} {names} {top} {looked}"
+        return self._once(key, lambda: self._against(self.table[column], outcome, names, top, looked))
 
-    def _against(self, candidate: Column, outcome: Outcome) -> View:
-        column, names = candidate.name, self._names
-        about, units = self._about(outcome), None
-        if self.unit is not None:
-            units = unit_codes(unit_keys(self.table[self.unit]))
-            about = (*about, f"intervals and tests count {self._names(self.unit)}, not rows")
-        values = candidate.numbers
-        if isinstance(outcome, ClassOutcome):
-            if values is not None:
-                dates = isinstance(candidate, TimeColumn)
-                result = ag.number_by_class(column, values, outcome, dates, units)
-                return number_by_class_view(result, about, dates, names)
+    def _glance(self, outcome: Outcome) -> View:
+        if not self.candidates:
+            raise OutcomeError(f"There is no column besides {outcome.name!r} to set against it.")
+        with slow_progress("Against") as report:
+            result = glance([self.table[n] for n in self.candidates], outcome, self._units(), report)
+        return seen_against.glance_view(result, self._about_units(outcome), self._names)
+
+    def _about_units(self, outcome: Outcome) -> tuple[str, ...]:
+        about = self._about(outcome)
+        return about if self.unit is None else (*about, f"intervals and tests count {self._names(self.unit)}, not rows")
+
+    def _against(self, candidate: Column, outcome: Outcome, by: tuple[str, ...], top: int, look: Look) -> View:
+        about, names, units, rows = self._about_units(outcome), self._names, self._units(), self.table.rows
+        divided = self._grouping(by) if by else None
+        if divided is not None:
+            about = (*about, f"divided by {' and '.join(names(n) for n in by)}")
+        known = rows[outcome.known]
+        if isinstance(candidate, CategoryColumn) and divided is not None:
+            result = self._result(crossed_column(divided, candidate), outcome, look, None, units, rows)
+        else:
+            result = self._result(candidate, outcome, look, divided, units, rows)
+        parts = self._parts(candidate, outcome, divided, units) if divided is not None else []
+        if isinstance(result, against_class.NumberByClass):
+            dates = isinstance(candidate, TimeColumn)
+            return seen_against.number_by_class_view(result, about, known, top, dates, names, parts)
+        if isinstance(result, against_class.LevelsByClass):
             assert isinstance(candidate, CategoryColumn)
-            return levels_by_class_view(ag.levels_by_class(candidate, outcome, units), about, candidate, names)
-        if values is not None:
-            return number_by_group_view(ag.number_by_number(column, values, outcome, units), about, True, names)
-        assert isinstance(candidate, CategoryColumn)
-        ordered = candidate.ordered or candidate.kind == "binary"
-        return number_by_group_view(ag.number_by_levels(candidate, outcome, units), about, ordered, names)
+            return seen_against.levels_by_class_view(result, about, candidate, names, parts)
+        if isinstance(result, against_number.NumberByLevels):
+            return seen_against.number_by_levels_view(result, about, known, top, names, parts)
+        if isinstance(result, against_number.NumberByNumber):
+            return seen_against.number_by_number_view(result, about, names, parts)
+        return seen_against.number_over_time_view(result, about, names)
+
+    def _result(
+        self, candidate: Column, outcome: Outcome, look: Look, by: Grouping | None, units: Any, rows: Any
+    ) -> seen_against.Result:
+        if isinstance(outcome, ClassOutcome):
+            if isinstance(candidate, CategoryColumn):
+                _only(look, candidate.name, "levels against classes are shown as rates", ())
+                return against_class.levels_by_class(candidate, outcome, units)
+            limits = self._limits(candidate.name)
+            return against_class.number_by_class(candidate, outcome, look, rows, by, units, limits, self.seed)
+        if isinstance(candidate, CategoryColumn):
+            return against_number.number_by_levels(candidate, outcome, look, rows, units)
+        if isinstance(candidate, TimeColumn):
+            return against_number.number_over_time(candidate, outcome, units)
+        _only(look, candidate.name, "two numbers are shown as a scatter, or its density", ())
+        return against_number.number_by_number(candidate, outcome, look, rows, by, units)
+
+    def _parts(self, candidate: Column, outcome: Outcome, divided: Grouping, units: Any) -> list[seen_against.Part]:
+        """Set the candidate against the outcome in each of the largest parts of the rows."""
+        n = np.bincount(divided.codes[divided.codes >= 0], minlength=len(divided))
+        largest = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
+        parts = []
+        for k in largest:
+            keep = divided.codes == k
+            at = np.flatnonzero(keep)
+            some = None if units is None else units[keep]
+            result = self._result(candidate.take(at), outcome.take(keep), Look(), None, some, self.table.rows[at])
+            parts.append(seen_against.Part(divided.labels[k], len(at), *seen_against.principal(result)))
+        return parts
 
     def rank(self) -> View:
         """Score every candidate alone, on rows it was not fitted on.
@@ -457,6 +634,31 @@ class Study:
 
     def _about(self, outcome: Outcome) -> tuple[str, ...]:
         return (outcome_line(outcome, len(self.table), self._names), *self._kept())
+
+
+MOST_PARTS = 30
+"""Parts of the rows within which a candidate is set against the outcome."""
+
+
+def _only(look: Look, name: str, why: str, pictures: tuple[str, ...]) -> None:
+    """Refuse a picture that this pair of columns does not have."""
+    if look.picture not in ("auto", *pictures):
+        raise OptionError(f"There is no {look.picture} of {name!r} here: {why}. Leave the picture out.")
+
+
+def _check_together(columns: list[Column]) -> None:
+    """Refuse columns that cannot stand on one axis."""
+    first = columns[0]
+    for other in columns[1:]:
+        if isinstance(other, CategoryColumn) or isinstance(other, TimeColumn) != isinstance(first, TimeColumn):
+            raise OptionError(
+                f"{first.name!r} is {first.kind} and {other.name!r} {other.kind}: one axis cannot hold both."
+            )
+        if first.unit != other.unit:
+            raise OptionError(
+                f"{first.name!r} is in {first.unit or 'no declared unit'} and {other.name!r} in "
+                f"{other.unit or 'no declared unit'}: one axis would mislead. Show them one by one."
+            )
 
 
 def _nested(name: str, what: str) -> Finding:

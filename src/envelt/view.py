@@ -59,6 +59,10 @@ class View:
         What to call columns of the data where a person sees them, by name.
     order
         The rows of the main table in the order a person sees them.
+    folded
+        Of long tables, how many rows a person sees; none of a table with 0.
+    aside
+        Tables left out in the terminal, where the picture or a file says more.
     """
 
     def __init__(
@@ -73,12 +77,14 @@ class View:
         brief: tuple[str, ...] = (),
         captions: Mapping[str, str] | None = None,
         order: Sequence[int] | None = None,
+        folded: Mapping[str, int] | None = None,
+        aside: Sequence[str] = (),
     ) -> None:
         self.step, self.title, self.about = step, title, about
         self.tables, self.findings = dict(tables), findings
         self.values = dict(values or {})
         self._draw, self._brief, self._captions = draw, brief, dict(captions or {})
-        self._order = order
+        self._order, self._folded, self._aside = order, dict(folded or {}), tuple(aside)
         self._picture: tuple[bytes, str] | None = None
 
     @property
@@ -86,12 +92,26 @@ class View:
         """The main table."""
         return self.tables["table"]
 
+    def sorted_by(self, order: Sequence[int]) -> None:
+        """Show the rows of the main table in this order."""
+        self._order = order
+
+    def fold(self, table: str, rows: int) -> None:
+        """Show only so many rows of a table."""
+        self._folded[table] = rows
+
     @property
     def shown(self) -> dict[str, pd.DataFrame]:
         """The tables as a person sees them: the main one in brief, columns of the data under their labels."""
         main = self.table[list(self._brief) or list(self.table.columns)]
         main = main if self._order is None else main.iloc[list(self._order)]
-        return {name: self._captioned(t) for name, t in {**self.tables, "table": main}.items()}
+        seen = {name: t.head(self._folded.get(name, len(t))) for name, t in {**self.tables, "table": main}.items()}
+        return {name: self._captioned(t) for name, t in seen.items() if name == "table" or len(t)}
+
+    @property
+    def in_terminal(self) -> dict[str, pd.DataFrame]:
+        """The tables as a person sees them where room is scarce."""
+        return {name: t for name, t in self.shown.items() if name not in self._aside}
 
     def _captioned(self, table: pd.DataFrame) -> pd.DataFrame:
         if not self._captions:
@@ -177,7 +197,7 @@ class View:
     def __str__(self) -> str:
         from .write.terminal import view_text
 
-        return view_text(self.title, self.about, self.shown, self.findings)
+        return view_text(self.title, self.about, self.in_terminal, self.findings)
 
     def __repr__(self) -> str:
         rows, columns = self.table.shape

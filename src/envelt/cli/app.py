@@ -9,7 +9,35 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from ..errors import EnveltError, OptionError
-from .options import Data, Event, Ignore, Json, Kind, Out, OutcomeOption, Seed, Unit, Where
+from .options import (
+    Arrange,
+    Bandwidth,
+    Bins,
+    Box,
+    By,
+    Calendar,
+    Data,
+    Event,
+    Ignore,
+    Json,
+    Kind,
+    Limits,
+    Measure,
+    Normal,
+    Numbers,
+    Out,
+    OutcomeOption,
+    Picture,
+    ScaleOption,
+    Seed,
+    Start,
+    Top,
+    Unit,
+    Where,
+    Width,
+    look_options,
+    names_in,
+)
 
 if TYPE_CHECKING:
     from ..study import Study
@@ -25,7 +53,7 @@ app = typer.Typer(
     help=(
         "Decide which features to use, and how to prepare them, before any model.\n\n"
         "In the order of the work: begin (a study file for you to correct), inventory (what is each column?), "
-        "balance (how lopsided is the outcome?), "
+        "balance (how lopsided is the outcome?), distribution (what does a column look like?), "
         "rank (which candidates carry something?), against (how does the outcome differ along one?), report "
         "(all of it on one page).\n\n"
         "Try: envelt demo"
@@ -116,11 +144,28 @@ def balance(
 
 
 @app.command()
-def against(
+def distribution(
     data: Data,
-    columns: Annotated[list[str], typer.Argument(metavar="COLUMN...", help="The candidates, one or several.")],
+    columns: Annotated[
+        list[str] | None, typer.Argument(metavar="[COLUMN]...", help="One column, or several of one unit. None: all.")
+    ] = None,
+    by: By = None,
+    picture: Picture = "auto",
+    scale: ScaleOption = "linear",
+    bins: Bins = None,
+    width: Width = None,
+    start: Start = None,
+    measure: Measure = None,
+    arrange: Arrange = "line",
+    bandwidth: Bandwidth = None,
+    limits: Limits = None,
+    calendar: Calendar = None,
+    numbers: Numbers = False,
+    normal: Normal = False,
+    box: Box = False,
+    top: Top = 10,
+    sort: Annotated[str, typer.Option(metavar="HOW", help="All columns by skewness, missing or name.")] = "skewness",
     outcome: OutcomeOption = None,
-    event: Event = None,
     unit: Unit = None,
     kind: Kind = None,
     ignore: Ignore = None,
@@ -128,12 +173,78 @@ def against(
     out: Out = None,
     json: Json = False,
 ) -> None:
+    """Show how a column is distributed, alone or by group: its spikes, tails, peaks and outliers.
+
+    Example: envelt distribution demo mites --by altitude_band --scale log1p --out mites.png
+    """
+    study = _study(data, outcome, None, unit, kind, ignore, where, 0, out)
+    look = look_options(
+        picture, scale, bins, width, start, measure, arrange, bandwidth, limits, calendar, numbers, normal, box
+    )
+    view = study.distribution(*names_in(columns, study.table.columns), by=names_in(by), top=top, sort=sort, **look)
+    _give([view], out, json)
+
+
+@app.command()
+def against(
+    data: Data,
+    columns: Annotated[
+        list[str] | None, typer.Argument(metavar="[COLUMN]...", help="The candidates, one or several. None: all.")
+    ] = None,
+    outcome: OutcomeOption = None,
+    event: Event = None,
+    unit: Unit = None,
+    by: By = None,
+    picture: Picture = "auto",
+    scale: ScaleOption = "linear",
+    bins: Bins = None,
+    width: Width = None,
+    start: Start = None,
+    measure: Measure = None,
+    arrange: Arrange = "line",
+    bandwidth: Bandwidth = None,
+    limits: Limits = None,
+    calendar: Calendar = None,
+    numbers: Numbers = False,
+    normal: Normal = False,
+    box: Box = False,
+    residuals: Annotated[bool, typer.Option("--residuals", help="Two numbers: draw what the line leaves.")] = False,
+    top: Top = 10,
+    kind: Kind = None,
+    ignore: Ignore = None,
+    where: Where = None,
+    seed: Seed = 0,
+    out: Out = None,
+    json: Json = False,
+) -> None:
     """Set candidates against the outcome: does it differ along them, by how much, how surely?
+
+    Without a candidate: all of them at a glance, strongest first.
 
     Example: envelt against demo humidity --outcome wintered --out humidity.png
     """
-    study = _study(data, outcome, event, unit, kind, ignore, where, 0, out)
-    _give([study.against(c) for c in columns], out, json, columns)
+    study = _study(data, outcome, event, unit, kind, ignore, where, seed, out)
+    look = look_options(
+        picture,
+        scale,
+        bins,
+        width,
+        start,
+        measure,
+        arrange,
+        bandwidth,
+        limits,
+        calendar,
+        numbers,
+        normal,
+        box,
+        residuals,
+    )
+    names = names_in(columns, study.table.columns)
+    if not names:
+        _give([study.against(None, by=names_in(by), **look)], out, json)
+        return
+    _give([study.against(c, by=names_in(by), top=top, **look) for c in names], out, json, names)
 
 
 @app.command()
@@ -234,7 +345,7 @@ def _give(views: list[View], out: list[Path] | None, json: bool, names: list[str
 
     console = _console()
     for view in views:
-        print_view(console, view.title, view.about, view.shown, view.findings)
+        print_view(console, view.title, view.about, view.in_terminal, view.findings)
     for path in out or []:
         print(f"Wrote {path}", file=sys.stderr)
 

@@ -6,15 +6,23 @@ design effect, see `clustered`.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
 from . import contingency as ct
-from .clustered import group_design_effect, rate_design_effects, table_design_effect, unit_variance
+from .clustered import (
+    group_design_effect,
+    rate_design_effects,
+    table_design_effect,
+    unit_codes,
+    unit_variance,
+)
 from .correlation import ranks
 from .estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
-from .groups import GroupComparison
+from .groups import GroupComparison, GroupSummary
 from .many_groups import explained_interval
 from .proportions import odds_ratio, risk_difference, risk_ratio, wilson
 from .ranks import average_ranks_in
@@ -23,6 +31,30 @@ from .two_groups import two_sided_t
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
+
+
+def clustered_summary(summary: GroupSummary, values: Floats, codes: NDArray[np.integer], units: Codes) -> GroupSummary:
+    """Return a summary whose intervals of means count units: the sandwich variance, Student's t of units − 1.
+
+    Parameters
+    ----------
+    summary
+        As computed over rows.
+    values, codes, units
+        Of the rows, as in `clustered_comparison`.
+    """
+    keep = ~np.isnan(values) & (codes >= 0)
+    x, group, k = values[keep], codes[keep].astype(np.int64), len(summary.labels)
+    unit = unit_codes(units[keep])
+    n = np.maximum(summary.moments.n, 1)
+    key, at = np.unique(unit * k + group, return_inverse=True)
+    total = np.bincount(at, weights=(x - summary.moments.mean[group]) / n[group], minlength=len(key))
+    of_group = key % k
+    size = np.bincount(of_group, minlength=k).astype(float)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        variance = np.bincount(of_group, weights=total**2, minlength=k) * size / (size - 1)
+        half = special.stdtrit(np.where(size > 1, size - 1, np.nan), 0.975) * np.sqrt(variance)
+    return replace(summary, half_width=half)
 
 
 def clustered_comparison(
@@ -63,7 +95,8 @@ def clustered_comparison(
         tests["kruskal_wallis"] = Significance(h, float(special.chdtrc(df1, h / of_ranks)) if h == h else np.nan)
     for name, inflation in (("omega_squared", of_values), ("epsilon_squared", of_ranks)):
         effects[name] = _explained(effects[name], name, len(x), len(np.unique(group)), inflation)
-    return GroupComparison(comparison.summary, tests, effects)
+    summary = clustered_summary(comparison.summary, values, codes, units)
+    return GroupComparison(summary, tests, effects)
 
 
 def _difference(x: Floats, group: Codes, unit: Codes) -> tuple[Significance, Estimate, float]:

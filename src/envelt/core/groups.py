@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,7 @@ from scipy import special
 from .estimate import Estimate, Significance
 from .many_groups import epsilon_squared, kruskal_wallis, omega_squared, welch_anova
 from .quantiles import sorted_groups, sorted_quantiles
+from .ranks import run_lengths
 from .tallies import Moments, MomentSummary
 from .two_groups import hedges_g, mann_whitney, superiority, welch_t
 
@@ -22,7 +24,16 @@ QUARTILES = np.array([0.25, 0.5, 0.75])
 class GroupSummary:
     """One row a group, every array of shape (groups,).
 
-    ``mean_low`` and ``mean_high`` are the 95 % t interval of the mean.
+    Parameters
+    ----------
+    labels, missing, moments
+        Of the groups: names, rows without a value, and n, mean, variance and shape.
+    quartiles
+        Shape (groups, 3).
+    ordered
+        Each group's values, sorted.
+    half_width
+        Half the 95 % interval of each mean where rows come in units; by default Student's, over rows.
     """
 
     labels: tuple[str, ...]
@@ -30,14 +41,41 @@ class GroupSummary:
     moments: MomentSummary
     quartiles: Floats
     ordered: list[Floats]
+    half_width: Floats | None = None
 
     @property
     def mean_interval(self) -> tuple[Floats, Floats]:
-        """The 95 % t interval of each mean; NaN for fewer than two values."""
-        n = self.moments.n.astype(float)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            half = special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n)
+        """The 95 % interval of each mean; NaN for fewer than two values (or units)."""
+        half = self.half_width
+        if half is None:
+            n = self.moments.n.astype(float)
+            with np.errstate(invalid="ignore", divide="ignore"):
+                half = special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n)
         return self.moments.mean - half, self.moments.mean + half
+
+    @cached_property
+    def modes(self) -> Floats:
+        """The most frequent value of each group, the smallest on ties; NaN where no value repeats."""
+        return np.array([_mode(g) for g in self.ordered])
+
+    @cached_property
+    def fences(self) -> Floats:
+        """Tukey's fences, 1.5 interquartile ranges beyond the quartiles, shape (groups, 2).
+
+        Infinite where the quartiles coincide: then nothing is called an outlier.
+        """
+        q1, q3 = self.quartiles[:, 0], self.quartiles[:, 2]
+        reach = np.where(q3 > q1, 1.5 * (q3 - q1), np.inf)
+        return np.stack([q1 - reach, q3 + reach], axis=1)
+
+    @cached_property
+    def outliers(self) -> NDArray[np.int64]:
+        """How many values of each group lie strictly beyond its fences."""
+        beyond = [
+            np.searchsorted(g, low, "left") + len(g) - np.searchsorted(g, high, "right")
+            for g, (low, high) in zip(self.ordered, self.fences, strict=True)
+        ]
+        return np.array(beyond, np.int64)
 
 
 @dataclass(frozen=True)
@@ -47,6 +85,14 @@ class GroupComparison:
     summary: GroupSummary
     tests: dict[str, Significance]
     effects: dict[str, Estimate]
+
+
+def _mode(ordered: Floats) -> float:
+    if len(ordered) == 0:
+        return float("nan")
+    runs = run_lengths(ordered)
+    longest = int(np.argmax(runs))
+    return float(ordered[runs[:longest].sum()]) if runs[longest] > 1 else float("nan")
 
 
 def summarise_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...]) -> GroupSummary:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +51,10 @@ class ClassOutcome:
         """Which rows are the event."""
         return np.asarray(self.codes == self.event_code)
 
+    def take(self, keep: NDArray[np.bool_]) -> ClassOutcome:
+        """Return the outcome of some of the rows; classes that lose all their rows stay."""
+        return replace(self, codes=self.codes[keep])
+
     def target(self) -> Target:
         """Return the known rows as a target for held-out shares."""
         return ClassTarget(self.codes[self.known].astype(np.int64), len(self.levels))
@@ -67,6 +71,10 @@ class NumericOutcome:
     def known(self) -> NDArray[np.bool_]:
         """Which rows have an outcome."""
         return ~np.isnan(self.values)
+
+    def take(self, keep: NDArray[np.bool_]) -> NumericOutcome:
+        """Return the outcome of some of the rows."""
+        return replace(self, values=self.values[keep])
 
     def target(self) -> Target:
         """Return the known rows as a target for held-out shares."""

@@ -66,3 +66,41 @@ FEW_ROWS = 10  # a rate of fewer rows has a 95 % interval wider than 0.5 at best
 BEND_P = 1e-4  # over 40 candidates of noise this raises a finding in under 0.4 % of tables
 NO_TREND_P = 0.01  # the rank test sees no trend worth speaking of
 Q_CARRIES = 0.05  # the false discovery rate at which a candidate is said to carry something
+
+# --- one column ---------------------------------------------------------------------------------------
+LEAST_SHAPE = 30  # rows before anything is said of a shape
+SURE = 5.0  # standard errors: over 100 columns of 60 bins under 1 % by chance
+TAIL_SKEWNESS = 1.0  # an exponential has 2, a normal of 1,000 rows 0.08 at one standard error
+FAR_IQRS = 10.0  # beyond this a value is gross: 1 in 10^40 of normal values, 1 in 6,000 of Student's t on 3 df
+FAR_SHARE = 0.05  # more than this is a group of its own, not slips
+SPIKE_MULTIPLES = (2, 3, 4, 5, 6, 7, 10, 12, 20, 25, 30, 50, 100, 500, 1000)  # what people round to
+SPIKE_RATIO = 1.25  # rows at multiples over what their surroundings lead to expect
+SPIKE_SHARE = 0.02  # of all rows, that are too many at multiples
+ZERO_RATIO = 1.5  # zeros over what the next values lead to expect
+ATOM_SURE = 4.0  # standard errors: three columns in 100,000 by chance
+ATOM_SHARE = 0.01  # of rows at one value, for it to be seen
+BOUND_RATIO = 3.0  # rows at the end of the range over what the next values lead to expect
+DIP_P = 0.001  # over 40 columns under 4 % by chance
+DIP_LEAST = 0.01  # a smaller dip cannot be seen, however sure
+PEAK_SURE = 5.0  # standard errors between a peak and the valley beside it
+FEW_DISTINCT = 10  # values that could be read out one by one
+STEP_SHARE = 0.125  # of a standard deviation: steps that show in a Q–Q plot and a density
+CENTRE_SHIFT = 0.05  # of a deviation between mean and median, to be worth a word
+CENTRE_SKEWNESS = 0.3  # below it a histogram looks even
+
+# --- groups -------------------------------------------------------------------------------------------
+GROUP_P = 1e-4  # over 40 candidates of noise under 0.4 % of tables
+SPREAD_RATIO = 1.5  # of standard deviations: intervals half as wide again
+SPREAD_ROWS = 30  # a deviation of fewer rows is known to ± 25 % at best
+SAME_OVERLAP = 0.85  # of two densities: two normals 0.38 deviations apart
+TINY_G = 0.2  # Cohen's small effect
+TINY_ROWS = 1_000  # fewer rows seldom find a tiny difference
+INTERVAL_P = 0.05  # what a 95 % interval of the difference would say
+LEVELS_PAIRED = 200  # pairs of levels grow with the square
+PAIRS_SHOWN = 20
+FORM_P = 0.01  # that a relation is there, or is not straight
+FORM_SURE = 4.5  # standard errors a curve must rise and fall between bins to be called neither up nor down
+FORM_GAIN = 0.01  # of R², beyond the line, for a bend to be worth a name
+FORM_OTHER_GAIN = 0.05  # the same for a bend that only the other side shows: it should be plain
+CUT_CELLS = 200  # places where a cut may lie
+CUT_DRAWS = 400  # subsamples that say how surely

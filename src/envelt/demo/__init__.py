@@ -28,7 +28,7 @@ def hives() -> pd.DataFrame:
     --------
     >>> from envelt.demo import hives
     >>> hives().shape
-    (3000, 49)
+    (3000, 55)
     """
     import pandas as pd
 

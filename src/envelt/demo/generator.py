@@ -79,7 +79,8 @@ def make_hives(rows: int = ROWS, seed: int = SEED) -> pd.DataFrame:
             "wintered": np.where(wintered, "yes", "no"),
         }
     )
-    return _as_kept_by_people(rng, frame, wintered)
+    frame = _as_kept_by_people(rng, frame, wintered)
+    return _odd_shapes(np.random.default_rng([seed, 4]), frame)
 
 
 def _colonies(rng: np.random.Generator, n: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -306,6 +307,35 @@ def _slips(rng: np.random.Generator, frame: pd.DataFrame) -> None:
     frame.loc[rng.choice(n, 64, replace=False), bands] = np.nan
     wrong = rng.choice(n, (2, 3), replace=False)
     frame.loc[wrong[0], "record"] = frame["record"].to_numpy()[wrong[1]]
+
+
+def _odd_shapes(rng: np.random.Generator, frame: pd.DataFrame) -> pd.DataFrame:
+    """Columns whose shape, or whose groups, a careless look gets wrong; an exact repeat of a row repeats these too."""
+    n = len(frame)
+    exposed, open_entrance = (frame["exposure"] == "exposed").to_numpy(), (frame["entrance"] == "open").to_numpy()
+    robbed = rng.random(n) < 0.0125
+    columns = {
+        "flights_min": np.minimum(np.round(rng.normal(38, 13, n).clip(1)), 60).astype(int),  # the counter stops at 60
+        "night_temp": rng.normal(9.0, np.where(exposed, 3.4, 1.6)),
+        "night_gain_g": np.round(np.where(robbed, rng.normal(-600, 60, n), rng.gamma(1.0, 100, n)), 1),
+        "wing_mm": 9.2 + 0.2 * (_even(rng, exposed) + np.where(exposed, 0.17, 0.0)),
+        "feed_paid": np.where(rng.random(n) < 0.8, 0.0, np.round(rng.gamma(2.0, 5.0, n), 2)),  # the club pays
+        "tongue_mm": 6.4 + 0.25 * (_even(rng, open_entrance) + np.where(open_entrance, 0.3, 0.0)),
+    }
+    first = frame.groupby(list(frame.columns), dropna=False, sort=False).ngroup().to_numpy()
+    _, at, back = np.unique(first, return_index=True, return_inverse=True)
+    place = frame.columns.get_loc("gain_july")
+    for name, values in reversed(columns.items()):
+        frame.insert(place, name, np.round(values, 3)[at][back])
+    return frame
+
+
+def _even(rng: np.random.Generator, group: NDArray[np.bool_]) -> Floats:
+    """Standard normal noise of the same mean in both groups, so that a small planted difference stays itself."""
+    z = rng.normal(size=len(group))
+    for side in (group, ~group):
+        z[side] -= z[side].mean()
+    return z
 
 
 def _respell(rng: np.random.Generator, frame: pd.DataFrame, column: str, level: str, other: str, share: float) -> None:

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..core.against import LevelsByClass, NumberByGroup
+from ..core.against_class import LevelsByClass
 from ..core.proportions import wilson
-from ..write.digits import count, percent, significant
+from ..write.digits import count, percent
 from . import style
 from .intervals import Row, all_rows_line, interval_rows
 
@@ -21,7 +21,7 @@ def draw_levels_by_class(result: LevelsByClass, title: str, about: str, ordered:
     """Draw the event's rate a level with Wilson intervals; levels without an order are sorted by rate."""
     rates = result.rates
     overall = rates.events.sum() / max(rates.n.sum(), 1)
-    kept, rest = _largest(rates.n)
+    kept, rest = largest_levels(rates.n)
     if not ordered:
         kept = kept[np.argsort(-np.nan_to_num(rates.rate[kept]), kind="stable")]
     event_colour = style.class_colours(result.outcome.levels)[result.outcome.event]
@@ -46,7 +46,7 @@ def draw_levels_by_class(result: LevelsByClass, title: str, about: str, ordered:
             about,
             "Intervals are 95 % Wilson intervals of the rate; a level with few rows has a wide one.",
         )
-        axes = _row_axes(figure, rows)
+        axes = row_axes(figure, rows)
         all_rows_line(axes, overall, f"all rows {percent(overall)}")
         interval_rows(axes, rows, ("rate", "n"))
         _share_limits(axes, rows)
@@ -58,7 +58,7 @@ def draw_levels_by_class(result: LevelsByClass, title: str, about: str, ordered:
         )
 
 
-def _largest(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def largest_levels(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Return the levels to draw, in their order, and those to join."""
     if len(n) <= style.MOST_LEVELS:
         return np.arange(len(n)), np.zeros(0, int)
@@ -70,10 +70,11 @@ def _rate_cells(rate: float, n: int) -> tuple[str, str]:
     return percent(rate) if rate == rate else "–", count(n)
 
 
-def _row_axes(figure: Figure, rows: list[Row]) -> Axes:
+def row_axes(figure: Figure, rows: list[Row], cells: int = 2) -> Axes:
+    """Add axes for rows with a label on the left and cells on the right, no taller than they need."""
     left = 50 + min(270, max(90, int(8.2 * max(len(r.label) for r in rows))))
     spare = max(0, 800 - 120 - 90 - 240 * len(rows))
-    return style.place(figure, left, 120, 190, 90 + spare)
+    return style.place(figure, left, 120, 50 + 70 * cells, 90 + spare)
 
 
 def _share_limits(axes: Axes, rows: list[Row]) -> None:
@@ -81,43 +82,3 @@ def _share_limits(axes: Axes, rows: list[Row]) -> None:
     high = max((r.high for r in rows if r.high == r.high), default=1.0)
     axes.set_xlim(0, min(1.0, high * 1.02) or 1.0)
     style.percent_axis(axes.xaxis)
-
-
-def draw_number_by_group(result: NumberByGroup, title: str, about: str, ordered: bool) -> Figure:
-    """Draw a numeric outcome's mean in each group with its t interval, quartiles behind it."""
-    summary = result.comparison.summary
-    n, mean = summary.moments.n, summary.moments.mean
-    low, high = summary.mean_interval
-    kept, rest = _largest(n)
-    if not ordered:
-        kept = kept[np.argsort(-np.nan_to_num(mean[kept]), kind="stable")]
-    rows = [
-        Row(summary.labels[i], mean[i], low[i], high[i], (significant(mean[i]) if n[i] else "–", count(n[i])))
-        for i in kept
-    ]
-    overall = float(np.nansum(mean * n) / max(n.sum(), 1))
-    with style.house_style():
-        more = f" The {count(len(rest))} smallest levels are not drawn." if len(rest) else ""
-        figure = style.new_figure(
-            title,
-            about,
-            f"Bars behind: the middle half of the rows. Intervals: 95 %, of the mean, not of the rows.{more}",
-        )
-        axes = _row_axes(figure, rows)
-        for y, i in enumerate(kept):
-            axes.plot(
-                summary.quartiles[i][[0, 2]],
-                [y, y],
-                color=style.LINE,
-                lw=min(14.0, 260 / len(rows)),
-                solid_capstyle="butt",
-                zorder=0,
-            )
-        all_rows_line(axes, overall, f"all rows {significant(overall)}")
-        interval_rows(axes, rows, ("mean", "n"))
-        axes.set_xlabel(result.outcome.name)
-        if not axes.get_xlim()[0] <= 0 <= axes.get_xlim()[1]:
-            style.mark_cut_axis(axes)
-        axes.set_ylabel(result.name if result.bins is not None else "")
-        parts = "; ".join(f"{r.label} {' of '.join(r.cells)}" for r in rows[:12])
-        return style.describe(figure, f"Mean {result.outcome.name} by {result.name}, with n: {parts}.")

@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..core.against import NumberByClass
+from ..core.against_class import NumberByClass
 from ..write.digits import count, day_label, percent, significant
 from . import style
+from .histogram import body
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -19,7 +20,7 @@ MOST_CLASSES = 5
 
 def draw_number_by_class(result: NumberByClass, title: str, about: str, unit: str = "", dates: bool = False) -> Figure:
     """Draw one histogram a class on one axis, and under them the event's rate in quantile bins."""
-    bins, counts = result.histogram
+    bins = result.distribution.bins
     outcome = result.outcome
     order = np.argsort(-result.comparison.summary.moments.n, kind="stable")[:MOST_CLASSES]
     shown = sorted(order.tolist(), reverse=True)  # the event, last in order, on top
@@ -28,16 +29,14 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str, unit: st
         figure = style.new_figure(title, about, _note(result, dates))
         rate_height, gap = 215, 26
         each = (800 - 105 - 78 - rate_height - gap * len(shown)) / len(shown)
-        share_top = (
-            max((counts[i] / counts[i].sum()).max() for i in shown if counts[i].sum()) * 1.3 if counts.sum() else 1.0
-        )
+        share_top = max(float(_shares(result, i).max(initial=0)) for i in shown) * 1.3 or 1.0
         rate_axes = style.place(figure, 108, 800 - 78 - rate_height, 250, 78)
         top = 105.0
         for i in shown:
             axes = style.place(figure, 108, top, 250, 800 - top - each, sharex=rate_axes)
             _histogram(axes, result, i, colours[outcome.levels[i]], share_top, dates)
             top += each + gap
-        _rates(rate_axes, result)
+        _rates(rate_axes, result, dates)
         rate_axes.set_xlabel(f"{result.name} ({unit})" if unit else result.name)
         rate_axes.set_xlim(bins.edges[0], bins.edges[-1])
         if dates:
@@ -50,10 +49,9 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str, unit: st
 
 
 def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: float, dates: bool) -> None:
-    bins, counts = result.histogram
+    bins, share = result.distribution.bins, _shares(result, i)
     summary = result.comparison.summary
     n = int(summary.moments.n[i])
-    share = counts[i] / max(n, 1)
     axes.bar(
         bins.edges[:-1],
         share,
@@ -72,7 +70,7 @@ def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: floa
         axes.plot([q1, q3], [top * 0.93] * 2, color=style.INK, lw=3, solid_capstyle="butt")
         axes.plot([median] * 2, [top * 0.87, top * 0.99], color=style.INK, lw=2)
         axes.plot([summary.moments.mean[i]], [top * 0.93], "o", color="white", mec=style.INK, ms=6, zorder=4)
-    beyond = n - int(counts[i].sum())
+    beyond = n - int(body(result.distribution, i).sum())
     if beyond:
         axes.text(
             0.995,
@@ -91,6 +89,11 @@ def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: floa
     axes.set_ylabel("share of class", size=9.5)
 
 
+def _shares(result: NumberByClass, i: int) -> np.ndarray:
+    n = int(result.comparison.summary.moments.n[i])
+    return body(result.distribution, i) / max(n, 1)
+
+
 def _middle(result: NumberByClass, i: int, dates: bool) -> str:
     summary = result.comparison.summary
     if not summary.moments.n[i]:
@@ -101,10 +104,10 @@ def _middle(result: NumberByClass, i: int, dates: bool) -> str:
     return f"mean {significant(mean)}\nmedian {significant(median)}"
 
 
-def _rates(axes: Axes, result: NumberByClass) -> None:
+def _rates(axes: Axes, result: NumberByClass, dates: bool) -> None:
     rates, bins = result.rates, result.bins
     middle = (bins.left + bins.right) / 2
-    low_edge, high_edge = result.histogram[0].edges[[0, -1]]
+    low_edge, high_edge = result.distribution.bins.edges[[0, -1]]
     middle = np.clip(middle, low_edge, high_edge)
     colour = style.class_colours(result.outcome.levels)[result.outcome.event]
     overall = rates.events.sum() / max(rates.n.sum(), 1)
@@ -123,22 +126,39 @@ def _rates(axes: Axes, result: NumberByClass) -> None:
     style.percent_axis(axes.yaxis, 5)
     axes.grid(axis="y")
     axes.set_ylabel(f"rate of {style.shorten(result.outcome.event, 14)}", size=9.5)
+    cut = result.cut
+    if cut is not None and low_edge <= cut.at <= high_edge and cut.accuracy_low > 0.5:
+        axes.axvspan(max(cut.low, low_edge), min(cut.high, high_edge), color=style.QUIET, alpha=0.18, lw=0)
+        axes.axvline(cut.at, color=style.INK, lw=1.2)
     text = (
-        f"Rate of {style.shorten(result.outcome.event, 14)!r}\nin {len(rates.n)} quantile bins\nof about "
-        f"{count(np.median(rates.n)) if len(rates.n) else 0} rows,\n95 % Wilson intervals\n\n"
-        f"dashed: all rows, {percent(overall)}"
+        f"Rate of {style.shorten(result.outcome.event, 14)!r} in\n{len(rates.n)} {'calendar' if dates else 'quantile'} "
+        f"bins of\nabout {count(np.median(rates.n)) if len(rates.n) else 0} rows, 95 %\nWilson intervals\n"
+        f"dashed: all rows, {percent(overall)}{_cut_text(result)}"
     )
     axes.text(1.015, 0.98, text, va="top", transform=axes.transAxes, size=10, color=style.DIM, linespacing=1.4)
 
 
+def _cut_text(result: NumberByClass) -> str:
+    cut = result.cut
+    if cut is None:
+        return ""
+    if not cut.accuracy_low > 0.5:
+        return "\n\nno cut separates the\nclasses on other rows"
+    return (
+        f"\n\nbest cut {significant(cut.at)}\n({significant(cut.low)} to {significant(cut.high)}),\n"
+        f"balanced accuracy on\nother rows {percent(cut.balanced_accuracy)}"
+    )
+
+
 def _note(result: NumberByClass, dates: bool) -> str:
-    bins = result.histogram[0]
+    bins = result.distribution.bins
     beyond = bins.below + bins.above
     cut = f"{count(beyond)} values of long tails lie beyond the edges. " if beyond else ""
     hidden = len(result.outcome.levels) - MOST_CLASSES
     more = f"The {hidden} smallest classes are not drawn. " if hidden > 0 else ""
     width = float(bins.edges[1] - bins.edges[0])
-    size = f"{significant(width)} days" if dates else significant(width)
+    calendar = result.distribution.calendar
+    size = f"a {calendar[0]}" if calendar else f"{significant(width)} days" if dates else significant(width)
     return f"{more}{cut}Bins of {size}; the bar over each shows quartiles and median, the ring the mean."
 
 
@@ -150,8 +170,8 @@ def _alternative(result: NumberByClass, dates: bool) -> str:
         for level, q, n in zip(result.outcome.levels, summary.quartiles, summary.moments.n, strict=True)
         if n
     ]
-    along = ", ".join(percent(r) for r in rates.rate)
+    along = ", ".join(percent(r) for r in rates.rate[:20])
     return (
         f"Histograms of {result.name} by {result.outcome.name}. {'; '.join(parts)}. "
-        f"Rate of {result.outcome.event} along quantile bins, from low to high: {along}."
+        f"Rate of {result.outcome.event} along its bins, from low to high: {along}."
     )

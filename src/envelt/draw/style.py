@@ -94,9 +94,13 @@ def new_figure(title: str, about: str, note: str = "", height: int = HEIGHT) -> 
     FigureCanvasAgg(figure)
     top = height - 18
     figure.text(28 / WIDTH, top / height, shorten(title, 96), size=17, weight="bold", va="top")
-    figure.text(28 / WIDTH, (top - 32) / height, shorten(about, 165), size=11, color=DIM, va="top")
+    line = about if len(about) <= 165 else wrapped(about, 170, 2)
+    size = 11 if line == about else 10
+    figure.text(28 / WIDTH, (top - 32) / height, line, size=size, color=DIM, va="top")
     if note:
-        figure.text(28 / WIDTH, 14 / height, shorten(note, 175), size=9.5, color=DIM, va="bottom")
+        figure.text(
+            28 / WIDTH, 14 / height, shorten(note, 190), size=9.5 if len(note) <= 175 else 8.8, color=DIM, va="bottom"
+        )
     figure.title, figure.alternative = title, ""  # type: ignore[attr-defined]
     return figure
 

@@ -11,9 +11,19 @@ import pandas as pd
 MINUS = "−"
 
 COUNTS = {"count", "n", "events", "present", "missing", "distinct", "rows", "outliers"}
-SHARES = {"share", "missing_share", "rate"}
-PROBABILITIES = {"p", "q"}
-THREE_PLACES = {"held_out_share", "auc", "share_over_rows", "change"}
+SHARES = {
+    "share",
+    "missing_share",
+    "rate",
+    "mode_share",
+    "balanced_accuracy",
+    "accuracy_low",
+    "accuracy_high",
+    "sensitivity",
+    "specificity",
+}
+PROBABILITIES = {"p", "q", "p_holm"}
+THREE_PLACES = {"held_out_share", "auc", "share_over_rows", "change", "association"}
 MEASURES = {"estimate", "statistic", "skewness", "excess_kurtosis"}
 
 DISPLAY = {
@@ -21,6 +31,7 @@ DISPLAY = {
     "missing_share": "missing share",
     "share_over_rows": "share over rows",
     "excess_kurtosis": "excess kurtosis",
+    "p_holm": "Holm p",
 }
 
 
@@ -121,14 +132,23 @@ def as_text(frame: pd.DataFrame) -> pd.DataFrame:
     written = {}
     for i, name in enumerate(names):
         write = formatter(name, names)
+        plainly = name == "row"  # a label, even where it is a number
         written[DISPLAY.get(name, name.replace("_", " ") if name.islower() else name)] = [
-            cell(v, write) for v in frame.iloc[:, i].tolist()
+            str(v) if plainly else cell(v, write) for v in frame.iloc[:, i].tolist()
         ]
     out = pd.DataFrame(written, dtype=object)
-    out.insert(0, str(frame.index.name or ""), [visible(str(i)) for i in frame.index], allow_duplicates=True)
+    if not is_numbered(frame):
+        out.insert(0, str(frame.index.name or ""), [visible(str(i)) for i in frame.index], allow_duplicates=True)
     return out
 
 
+def is_numbered(frame: pd.DataFrame) -> bool:
+    """Say whether the index is only a running number, which nobody needs to read."""
+    return isinstance(frame.index, pd.RangeIndex) and frame.index.name is None
+
+
 def numeric_columns(frame: pd.DataFrame) -> list[bool]:
-    """Say for each column, the index first, whether it is set flush right."""
-    return [False] + [pd.api.types.is_numeric_dtype(t) or pd.api.types.is_datetime64_any_dtype(t) for t in frame.dtypes]
+    """Say for each column, the index first where it is shown, whether it is set flush right."""
+    return [False] * (not is_numbered(frame)) + [
+        pd.api.types.is_numeric_dtype(t) or pd.api.types.is_datetime64_any_dtype(t) for t in frame.dtypes
+    ]

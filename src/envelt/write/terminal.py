@@ -22,8 +22,10 @@ MOST_ROWS = 30
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this
 LEAST_NEEDED = (
     "examples",
-    "skewness",
     "excess_kurtosis",
+    "mode",
+    "mean_low",
+    "mean_high",
     "auc",
     "missing_share",
     "q1",
@@ -32,6 +34,10 @@ LEAST_NEEDED = (
     "max",
     "missing",
     "q",
+    "skewness",
+    "lowest",
+    "highest",
+    "kind",
 )
 
 

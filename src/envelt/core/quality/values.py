@@ -91,6 +91,11 @@ def _sentinel(name: str, value: str, rows: int, of: int) -> Finding:
     )
 
 
+def named_limits(name: str) -> tuple[float, float]:
+    """Return what values of a column can be, by its name; infinite where the name says nothing."""
+    return _possible(name, None)[:2]
+
+
 def _possible(name: str, valid: tuple[float, float] | None) -> tuple[float, float, str]:
     if valid is not None:
         return (*valid, "declared")

@@ -1,24 +1,27 @@
-"""One candidate against the outcome."""
+"""One candidate against an outcome of classes."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
 from . import contingency as ct
 from . import thresholds as T
-from .bins import Bins, date_bins, readable_bins
-from .clustered import product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison, clustered_rates, clustered_table, clustered_two_by_two
-from .correlation import pearson, ranks, spearman
+from .cut import Cut, best_cut
+from .distribution import NumberDistribution, number_distribution
 from .estimate import Estimate, Finding, Significance, by_weight
+from .grouping import Grouping, crossed
 from .groups import GroupComparison, compare_groups
-from .outcome import ClassOutcome, NumericOutcome
+from .look import Look
+from .outcome import ClassOutcome
 from .proportions import odds_ratio, risk_difference, risk_ratio
-from .rates import QuantileBins, Rates, event_rates, quantile_bins
-from .table import CategoryColumn
+from .rates import QuantileBins, Rates, calendar_rate_bins, event_rates, quantile_bins
+from .table import CategoryColumn, Column, TimeColumn
 from .tallies import Contingency
 
 Floats = NDArray[np.float64]
@@ -33,10 +36,12 @@ class NumberByClass:
     ----------
     comparison
         The candidate described, one group a class.
+    distribution
+        The candidate's distribution by class, and by the levels of another column where one was named.
     bins, rates
-        Quantile bins of the candidate and the event's rate in each.
-    histogram
-        Readable bins over all classes, and the counts of each class in them, shape (classes, bins).
+        Quantile bins of the candidate (units of the calendar for a date), and the event's rate in each.
+    cut
+        The cut that separates event from rest best; only of two classes.
     missing
         Rows with an outcome and no value.
     """
@@ -44,9 +49,10 @@ class NumberByClass:
     name: str
     outcome: ClassOutcome
     comparison: GroupComparison
+    distribution: NumberDistribution
     bins: QuantileBins
     rates: Rates
-    histogram: tuple[Bins, NDArray[np.int64]]
+    cut: Cut | None
     missing: int
     findings: tuple[Finding, ...]
 
@@ -66,44 +72,62 @@ class LevelsByClass:
     findings: tuple[Finding, ...]
 
 
-@dataclass(frozen=True)
-class NumberByGroup:
-    """A numeric outcome in the levels of a category candidate, or in quantile bins of a numeric one."""
-
-    name: str
-    outcome: NumericOutcome
-    comparison: GroupComparison
-    missing: int
-    bins: QuantileBins | None
-    findings: tuple[Finding, ...]
-
-
 def number_by_class(
-    name: str, values: Floats, outcome: ClassOutcome, dates: bool = False, units: Units = None
+    candidate: Column,
+    outcome: ClassOutcome,
+    look: Look,
+    rows: pd.Index[Any],
+    by: Grouping | None = None,
+    units: Units = None,
+    limits: tuple[float, float] | None = None,
+    seed: int = 0,
 ) -> NumberByClass:
-    """Compare a numeric candidate (or one of days since 1970), shape (n,), between the classes of the outcome.
+    """Compare a numeric or date candidate between the classes of the outcome.
 
-    With ``units``, the unit of every row, tests and intervals count units.
+    Parameters
+    ----------
+    candidate, outcome, rows
+        Of the same rows: the column, the outcome, the rows' labels.
+    look
+        How the distribution is looked at.
+    by
+        Groups of rows, to divide the distributions by further.
+    units
+        The unit of every row; tests and intervals then count units.
+    limits
+        What a person declared values can be.
     """
-    known = outcome.known
-    values, codes = values[known], outcome.codes[known]
+    known, dates = outcome.known, isinstance(candidate, TimeColumn)
+    numbers = candidate.numbers
+    assert numbers is not None
+    name, values, codes = candidate.name, numbers[known], outcome.codes[known]
+    within = None if units is None else units[known]
     event = codes == outcome.event_code
     comparison = compare_groups(values, codes, outcome.levels)
-    bins = quantile_bins(values)
+    bins = calendar_rate_bins(values) if dates else quantile_bins(values)
     rates = event_rates(bins.codes, event, len(bins.left))
-    if units is not None:
-        comparison = clustered_comparison(comparison, values, codes, units[known])
-        rates = clustered_rates(rates, bins.codes, event, units[known])
-    pooled = np.sort(values[~np.isnan(values)])
-    choose = date_bins if dates else readable_bins
-    edges = choose(pooled) if len(pooled) else Bins(np.array([0.0, 1.0]))
-    counts = np.array([edges.count(g) for g in comparison.summary.ordered])
-    findings = [
-        *_bend(name, outcome, comparison, bins, rates),
-        *_few_rows(comparison.summary.moments.n, name, outcome),
-    ]
+    if within is not None:
+        comparison = clustered_comparison(comparison, values, codes, within)
+        rates = clustered_rates(rates, bins.codes, event, within)
+    classes = Grouping((outcome.name,), outcome.levels, codes.astype(np.int64), True)
+    grouping = classes if by is None else crossed(by.take(known), classes)
+    distribution = number_distribution(
+        [name],
+        name,
+        values,
+        grouping,
+        look,
+        row_labels=rows[known],
+        dates=dates,
+        limits=limits,
+        units=within,
+        shapes=False,
+        summary=comparison.summary if by is None else None,
+    )
+    cut = best_cut(values, event, within, seed) if len(outcome.levels) == 2 and not dates else None
+    findings = [*_bend(name, outcome, comparison, bins, rates), *distribution.findings]
     missing = int(np.isnan(values).sum())
-    return NumberByClass(name, outcome, comparison, bins, rates, (edges, counts), missing, by_weight(findings))
+    return NumberByClass(name, outcome, comparison, distribution, bins, rates, cut, missing, by_weight(findings))
 
 
 def _bend(
@@ -136,23 +160,6 @@ def _bend(
                 "middle_rate": float(middle),
                 "end_rate": float(ends),
             },
-        )
-    ]
-
-
-def _few_rows(n: NDArray[np.integer], name: str, outcome: ClassOutcome) -> list[Finding]:
-    small = [(level, int(k)) for level, k in zip(outcome.levels, n, strict=True) if k < T.FEW_ROWS]
-    if not small:
-        return []
-    named = ", ".join(f"{level!r} ({k})" for level, k in small[:4])
-    return [
-        Finding(
-            "few-rows",
-            "caution",
-            (name, outcome.name),
-            f"Under {T.FEW_ROWS} rows have a value of {name} in: {named}.",
-            "Do not read a shape, a mean or a rate off so few rows.",
-            {"groups": dict(small)},
         )
     ]
 
@@ -233,41 +240,6 @@ def _small_levels(column: CategoryColumn, outcome: ClassOutcome, rates: Rates) -
             {"levels": int(small.sum()), "rows": int(rates.n[small].sum())},
         )
     ]
-
-
-def number_by_levels(column: CategoryColumn, outcome: NumericOutcome, units: Units = None) -> NumberByGroup:
-    """Compare a numeric outcome between the levels of a category candidate; ``units`` as above."""
-    known = outcome.known
-    codes, values = column.codes[known], outcome.values[known]
-    comparison = compare_groups(values, codes, column.levels)
-    if units is not None:
-        comparison = clustered_comparison(comparison, values, codes, units[known])
-    return NumberByGroup(column.name, outcome, comparison, int((codes < 0).sum()), None, ())
-
-
-def number_by_number(name: str, values: Floats, outcome: NumericOutcome, units: Units = None) -> NumberByGroup:
-    """Compare a numeric outcome along quantile bins of a numeric candidate, with both correlations.
-
-    With ``units`` tests and intervals count units; a correlation keeps its size and its interval is that of
-    n over the design effect rows.
-    """
-    known = outcome.known
-    x, y = values[known], outcome.values[known]
-    bins = quantile_bins(x)
-    labels = tuple(bin_label(a, b) for a, b in zip(bins.left, bins.right, strict=True))
-    comparison = compare_groups(y, bins.codes, labels)
-    both = ~np.isnan(x)
-    inflation = {"pearson": 1.0, "spearman": 1.0}
-    if units is not None:
-        comparison = clustered_comparison(comparison, y, bins.codes, units[known])
-        unit = unit_codes(units[known][both])
-        inflation["pearson"] = product_design_effect(unit, x[both], y[both])
-        inflation["spearman"] = product_design_effect(unit, ranks(x[both]), ranks(y[both]))
-    effects, tests = dict(comparison.effects), dict(comparison.tests)
-    effects["pearson"], tests["pearson"] = pearson(x[both], y[both], inflation["pearson"])
-    effects["spearman"], tests["spearman"] = spearman(x[both], y[both], inflation["spearman"])
-    comparison = GroupComparison(comparison.summary, tests, effects)
-    return NumberByGroup(name, outcome, comparison, int((~both).sum()), bins, ())
 
 
 def bin_label(left: float, right: float) -> str:

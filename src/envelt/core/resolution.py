@@ -1,0 +1,67 @@
+"""The step in which values were recorded: whole numbers, halves, tenths."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+STEPS = (1.0, 0.5, 0.25, 0.2)
+SMALLEST = 1e-6  # of the range: a finer step changes nothing that can be seen
+LARGEST_MULTIPLE = 2.0**40
+SCREEN = 1_000
+
+
+def recorded_step(ordered: Floats) -> float:
+    """Return the coarsest step of which every value is a multiple; 0 where there is none.
+
+    Parameters
+    ----------
+    ordered
+        Sorted values, shape (n,).
+
+    Returns
+    -------
+    float
+        10^k, or a half, quarter or fifth of it, in the units of the values.
+
+    Examples
+    --------
+    >>> recorded_step(np.array([0.5, 1.0, 2.5]))
+    0.5
+    """
+    if len(ordered) < 2 or ordered[0] == ordered[-1]:
+        return 0.0
+    reach = float(max(abs(ordered[0]), abs(ordered[-1])))
+    spread = float(ordered[-1] - ordered[0])
+    if not (np.isfinite(spread) and spread > 1e-300):
+        return 0.0
+    some = ordered[:: max(1, len(ordered) // SCREEN)]
+    top = int(np.floor(np.log10(spread)))
+    for k in range(top + 1, top - 7, -1):
+        for part in STEPS:
+            step = float(f"{part}e{k}")
+            if step > spread or step < SMALLEST * spread or reach / step > LARGEST_MULTIPLE:
+                continue
+            if _multiples(some, step) and _multiples(ordered, step):
+                return step
+    return 0.0
+
+
+def multiples_of(values: Floats, step: float) -> NDArray[np.int64]:
+    """Return values as whole multiples of their recorded step."""
+    return np.rint(values / step).astype(np.int64)
+
+
+def _multiples(values: Floats, step: float) -> bool:
+    ratio = values / step
+    near = np.rint(ratio)
+    close = np.abs(ratio - near) <= 1e-9 * np.maximum(1.0, np.abs(ratio))
+    return bool((close & ((near != 0) | (values == 0))).all())
+
+
+def step_in_words(step: float) -> str:
+    """Return a step as a person would say it."""
+    named = {1.0: "whole numbers", 0.5: "halves", 0.25: "quarters", 0.1: "tenths", 0.01: "hundredths"}
+    return named.get(step, f"steps of {step:.6g}")

@@ -1,0 +1,72 @@
+"""Tables that several views hold."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pandas as pd
+
+from ..core.estimate import Estimate, Significance
+from ..core.groups import GroupSummary
+
+DAY = pd.Timedelta(days=1)
+
+
+def group_table(summary: GroupSummary, index: str, dates: bool = False) -> pd.DataFrame:
+    """One row a group: n, missing, mean with its interval, spread, quartiles, mode, shape and outliers."""
+    m, q = summary.moments, summary.quartiles
+    low, high = summary.mean_interval
+    table = pd.DataFrame(
+        {
+            "n": m.n,
+            "missing": summary.missing,
+            "mean": m.mean,
+            "mean_low": low,
+            "mean_high": high,
+            "sd": m.sd,
+            "min": m.min,
+            "q1": q[:, 0],
+            "median": q[:, 1],
+            "q3": q[:, 2],
+            "max": m.max,
+            "mode": summary.modes,
+            "skewness": m.skewness,
+            "excess_kurtosis": m.excess_kurtosis,
+            "outliers": summary.outliers,
+        },
+        index=pd.Index(summary.labels, name=index),
+    )
+    if dates:
+        for name in ("mean", "mean_low", "mean_high", "min", "q1", "median", "q3", "max", "mode"):
+            table[name] = as_times(table[name])
+    return table
+
+
+def as_times(days: Any) -> Any:
+    """Return days since 1970-01-01 as times, to the second."""
+    return (
+        pd.to_datetime(days * DAY.value, unit="ns").round("s")
+        if not isinstance(days, pd.Series)
+        else (pd.to_datetime(days * DAY.value, unit="ns").dt.round("s"))
+    )
+
+
+def tests_table(tests: dict[str, Significance]) -> pd.DataFrame:
+    """One row a test."""
+    return pd.DataFrame(
+        list(tests.values()), index=pd.Index(tests, name="test"), columns=["statistic", "p"], dtype=float
+    )
+
+
+def effects_table(effects: dict[str, Estimate]) -> pd.DataFrame:
+    """One row an effect."""
+    columns = ["estimate", "low", "high"]
+    return pd.DataFrame(list(effects.values()), index=pd.Index(effects, name="effect"), columns=columns, dtype=float)
+
+
+def rates_table(rates: Any, index: pd.Index[Any]) -> pd.DataFrame:
+    """One row a level or bin: rows, events, and the rate with its interval."""
+    return pd.DataFrame(
+        {"n": rates.n, "events": rates.events, "rate": rates.rate, "low": rates.low, "high": rates.high},
+        index=index,
+    )
