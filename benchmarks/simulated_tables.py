@@ -62,7 +62,7 @@ def band_levels() -> str:
             below = special.betainc(i, n + 1 - i, u)
             least.append(2 * min(below.min(), 1 - below.max()))
         levels.append(np.quantile(least, 0.05))
-    return f'''"""Pointwise levels of the simultaneous 95 % band of a Q–Q plot, simulated: benchmarks/simulated_tables.py."""
+    return f'''"""Pointwise levels of the simultaneous 95 % band of a Q–Q plot: benchmarks/simulated_tables.py."""
 
 import numpy as np
 

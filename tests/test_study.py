@@ -14,7 +14,6 @@ from envelt.demo import hives, planted
 from envelt.demo.generator import make_hives
 from envelt.errors import OutputError
 
-
 DESCRIBED = [
     "n", "missing", "mean", "mean_low", "mean_high", "sd", "min", "q1", "median", "q3", "max", "mode", "skewness",
     "excess_kurtosis", "outliers",

@@ -90,7 +90,7 @@ def readable_bins(
     """
     low, high = float(ordered[0]), float(ordered[-1])
     step = recorded_step(ordered)
-    whole = (step >= 1 and step == np.floor(step)) or (low == high and low == np.floor(low))
+    whole = bool((ordered == np.floor(ordered)).all())
     step = max(step, 1.0) if whole else step
     if bins is not None and not 1 <= bins <= MOST_ASKED:
         raise OptionError(f"The number of bins must be from 1 to {MOST_ASKED:,}, not {bins:,}.")

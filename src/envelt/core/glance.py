@@ -17,7 +17,7 @@ from .groups import GroupComparison, GroupSummary, compare_groups
 from .multiplicity import q_values
 from .outcome import ClassOutcome, NumericOutcome, Outcome
 from .proportions import wilson
-from .quantiles import quantile_edges
+from .quantiles import Rows, quantile_edges, rows_of_groups
 from .rates import quantile_bins
 from .shrinkage import shrunken_levels
 from .table import CategoryColumn, Column
@@ -97,11 +97,12 @@ def glance(
     """
     known = outcome.known
     within = None if units is None else units[known]
+    rows = rows_of_groups(outcome.codes[known], len(outcome.levels)) if isinstance(outcome, ClassOutcome) else None
     seen = []
     for i, column in enumerate(candidates):
         if progress is not None:
             progress(i, len(candidates), column.name)
-        seen.append(_glimpse(column, outcome, known, within))
+        seen.append(_glimpse(column, outcome, known, within, rows))
     q = q_values(np.array([g.p for g in seen]))
     seen = [Glimpse(**{**g.__dict__, "q": float(v)}) for g, v in zip(seen, q, strict=True)]
     seen.sort(key=lambda g: (-np.nan_to_num(g.association, nan=-1.0), g.name))
@@ -113,19 +114,23 @@ def glance(
     return Glance(outcome, tuple(seen), overall, first)
 
 
-def _glimpse(column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units) -> Glimpse:
+def _glimpse(column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None) -> Glimpse:
     values = column.numbers
     if _names_rows(column):
         return _nothing(column, int((~column.missing[known]).sum()), int(column.missing[known].sum()))
     if isinstance(outcome, ClassOutcome):
         if values is not None:
-            return _number_classes(column, values[known], outcome, known, units)
+            return _number_classes(column, _known(values, known), outcome, known, units, rows)
         assert isinstance(column, CategoryColumn)
         return _levels_classes(column, outcome, known, units)
     if values is not None:
-        return _number_number(column, values[known], outcome, known, units)
+        return _number_number(column, _known(values, known), outcome, known, units)
     assert isinstance(column, CategoryColumn)
     return _levels_number(column, outcome, known, units)
+
+
+def _known(values: Floats, known: NDArray[np.bool_]) -> Floats:
+    return values if known.all() else values[known]
 
 
 def _names_rows(column: Column) -> bool:
@@ -136,11 +141,16 @@ def _names_rows(column: Column) -> bool:
 
 
 def _number_classes(
-    column: Column, values: Floats, outcome: ClassOutcome, known: NDArray[np.bool_], units: Units
+    column: Column,
+    values: Floats,
+    outcome: ClassOutcome,
+    known: NDArray[np.bool_],
+    units: Units,
+    rows: Rows | None,
 ) -> Glimpse:
     codes = outcome.codes[known]
-    comparison = compare_groups(values, codes, outcome.levels)
-    counts = _tenths(comparison.summary)
+    comparison = compare_groups(values, codes, outcome.levels, rows)
+    counts = _tenths(comparison)
     test, v = (ct.chi_square(counts), ct.cramers_v(counts).estimate) if counts.shape[0] > 1 else (_no_test(), 0.0)
     if units is not None:
         comparison = clustered_comparison(comparison, values, codes, units)
@@ -167,11 +177,16 @@ def _standardized(
     return (two if units is None else clustered_comparison(two, values, event, units)).effects["hedges_g"]
 
 
-def _tenths(summary: GroupSummary) -> Ints:
+def _tenths(comparison: GroupComparison) -> Ints:
     """Count each class in tenths of all rows, shape (bins, classes)."""
-    pooled = np.concatenate(summary.ordered)
-    pooled.sort(kind="stable")
-    edges = quantile_edges(pooled, BINS) if len(pooled) else np.zeros(0)
+    summary = comparison.summary
+    if comparison.ranked is not None:
+        edges = comparison.ranked.quantiles(np.arange(1, BINS) / BINS)
+        edges = np.unique(edges[~np.isnan(edges)])
+    else:
+        pooled = np.concatenate(summary.ordered)
+        pooled.sort(kind="stable")
+        edges = quantile_edges(pooled, BINS) if len(pooled) else np.zeros(0)
     places = [np.concatenate(([0], np.searchsorted(g, edges, "left"), [len(g)])) for g in summary.ordered]
     counts = np.diff(np.array(places), axis=1).T
     return np.asarray(counts[counts.sum(axis=1) > 0], np.int64)

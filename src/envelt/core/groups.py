@@ -11,10 +11,10 @@ from scipy import special
 
 from .estimate import Estimate, Significance
 from .many_groups import epsilon_squared, kruskal_wallis, omega_squared, welch_anova
-from .quantiles import sorted_groups, sorted_quantiles
-from .ranks import run_lengths
+from .quantiles import FEW_GROUPS, Rows, sorted_groups, sorted_quantiles
+from .ranks import has_repeats, run_lengths
 from .tallies import Moments, MomentSummary
-from .two_groups import hedges_g, mann_whitney, superiority, welch_t
+from .two_groups import RankedPair, hedges_g, kruskal_wallis_of_two, mann_whitney_of, rank_pair, superiority_of, welch_t
 
 Floats = NDArray[np.float64]
 QUARTILES = np.array([0.25, 0.5, 0.75])
@@ -80,22 +80,28 @@ class GroupSummary:
 
 @dataclass(frozen=True)
 class GroupComparison:
-    """Groups described, tested and their difference measured; empty groups take no part."""
+    """Groups described, tested and their difference measured; empty groups take no part.
+
+    ``ranked`` places two groups in each other.
+    """
 
     summary: GroupSummary
     tests: dict[str, Significance]
     effects: dict[str, Estimate]
+    ranked: RankedPair | None = None
 
 
 def _mode(ordered: Floats) -> float:
-    if len(ordered) == 0:
+    if not has_repeats(ordered):
         return float("nan")
     runs = run_lengths(ordered)
     longest = int(np.argmax(runs))
-    return float(ordered[runs[:longest].sum()]) if runs[longest] > 1 else float("nan")
+    return float(ordered[runs[:longest].sum()])
 
 
-def summarise_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...]) -> GroupSummary:
+def summarise_groups(
+    values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...], rows: Rows | None = None
+) -> GroupSummary:
     """Describe each group.
 
     Parameters
@@ -104,33 +110,45 @@ def summarise_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[s
         Shape (n,), NaN for missing.
     codes
         Group of each row, shape (n,), ``-1`` for none.
+    rows
+        The rows of each group, where they are already known.
     """
     moments = Moments(len(labels))
-    moments.add(values, codes)
-    ordered = sorted_groups(values, codes, len(labels))
-    absent = np.isnan(values) & (codes >= 0)
-    missing = np.bincount(codes[absent], minlength=len(labels))
+    ordered = sorted_groups(values, codes, len(labels), rows)
+    if rows is not None or len(labels) <= FEW_GROUPS:
+        moments.add_groups(ordered)
+    else:
+        moments.add(values, codes)
+    if rows is not None:
+        missing = np.array([len(at) - len(g) for at, g in zip(rows, ordered, strict=True)], np.int64)
+    else:
+        missing = np.bincount(codes[np.isnan(values) & (codes >= 0)], minlength=len(labels))
     quartiles = np.array([sorted_quantiles(g, QUARTILES) for g in ordered]).reshape(-1, 3)
     return GroupSummary(labels, missing, moments.finish(), quartiles, ordered)
 
 
-def compare_groups(values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...]) -> GroupComparison:
+def compare_groups(
+    values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...], rows: Rows | None = None
+) -> GroupComparison:
     """Describe groups and compare them: two-group statistics where there are two, else the many-group ones."""
-    summary = summarise_groups(values, codes, labels)
+    summary = summarise_groups(values, codes, labels, rows)
     filled = [g for g in summary.ordered if len(g)]
     moments = summary.moments.pick(summary.moments.n > 0)
     tests: dict[str, Significance] = {}
     effects: dict[str, Estimate] = {}
+    ranked = None
     if len(labels) == 2:
         tests["welch_t"], difference = welch_t(summary.moments)
-        tests["mann_whitney"] = mann_whitney(*summary.ordered)
+        ranked = rank_pair(*summary.ordered)
+        tests["mann_whitney"] = mann_whitney_of(ranked)
         effects["mean_difference"] = difference
         effects["hedges_g"] = hedges_g(summary.moments)
-        effects["superiority"] = superiority(*summary.ordered)
+        effects["superiority"] = superiority_of(ranked)
+        h = kruskal_wallis_of_two(ranked)
     else:
         tests["welch_anova"] = welch_anova(moments.pick((moments.n > 1) & (np.nan_to_num(moments.variance) > 0)))
         tests["kruskal_wallis"] = kruskal_wallis(filled)
-    h = kruskal_wallis(filled).statistic
+        h = tests["kruskal_wallis"].statistic
     effects["omega_squared"] = omega_squared(moments)
     effects["epsilon_squared"] = epsilon_squared(h, int(moments.n.sum()), len(filled))
-    return GroupComparison(summary, tests, effects)
+    return GroupComparison(summary, tests, effects, ranked)

@@ -48,8 +48,9 @@ def risk_difference(x1: float, n1: float, x2: float, n2: float) -> Estimate:
         return (difference - delta) ** 2 - Z95**2 * variance
 
     edge = 1 - 1e-12
-    low = optimize.brentq(beyond, -edge, difference, xtol=1e-15) if beyond(-edge) > 0 > beyond(difference) else -1.0
-    high = optimize.brentq(beyond, difference, edge, xtol=1e-15) if beyond(edge) > 0 > beyond(difference) else 1.0
+    inner = float(np.clip(difference, -1 + 1e-9, 1 - 1e-9))  # at ±1 the variance itself is nothing
+    low = optimize.brentq(beyond, -edge, inner, xtol=1e-15) if beyond(-edge) > 0 > beyond(inner) else -1.0
+    high = optimize.brentq(beyond, inner, edge, xtol=1e-15) if beyond(edge) > 0 > beyond(inner) else 1.0
     return Estimate(difference, float(low), float(high))
 
 

@@ -1,4 +1,4 @@
-"""Pointwise levels of the simultaneous 95 % band of a Q–Q plot, simulated: benchmarks/simulated_tables.py."""
+"""Pointwise levels of the simultaneous 95 % band of a Q–Q plot: benchmarks/simulated_tables.py."""
 
 import numpy as np
 

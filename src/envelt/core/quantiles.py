@@ -24,12 +24,32 @@ def quantile_edges(ordered: Floats, bins: int) -> Floats:
     return np.unique(sorted_quantiles(ordered, np.arange(1, bins) / bins))
 
 
-def sorted_groups(values: Floats, codes: NDArray[np.integer], groups: int) -> list[Floats]:
-    """Return the values of each group, sorted; NaN values and ``-1`` codes are left out."""
+FEW_GROUPS = 8
+Rows = list[NDArray[np.intp]]
+
+
+def rows_of_groups(codes: NDArray[np.integer], groups: int) -> Rows | None:
+    """Return the rows of each of a few groups, to be used for many columns; nothing for more groups."""
+    return [np.flatnonzero(codes == g) for g in range(groups)] if groups <= FEW_GROUPS else None
+
+
+def sorted_groups(values: Floats, codes: NDArray[np.integer], groups: int, rows: Rows | None = None) -> list[Floats]:
+    """Return the values of each group, sorted; NaN values and ``-1`` codes are left out.
+
+    ``rows`` are those of each group, where they are already known.
+    """
+    rows = rows_of_groups(codes, groups) if rows is None else rows
+    if rows is not None:
+        return [_sorted_present(values.take(at)) for at in rows]
     keep = ~np.isnan(values) & (codes >= 0)
     values, codes = values[keep], codes[keep]
-    if groups <= 8:
-        return [np.sort(values[codes == g]) for g in range(groups)]
     order = np.lexsort((values, codes))
     ends = np.cumsum(np.bincount(codes, minlength=groups))[:-1]
     return list(np.split(values[order], ends))
+
+
+def _sorted_present(values: Floats) -> Floats:
+    """Return values sorted, without NaN, which sorting puts last."""
+    values.sort()
+    missing = int(np.isnan(values).sum())
+    return values[: len(values) - missing]

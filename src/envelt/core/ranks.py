@@ -21,6 +21,11 @@ def run_lengths(ordered: NDArray[np.generic]) -> NDArray[np.int64]:
     return np.diff(np.concatenate((starts, [len(ordered)]))).astype(np.int64)
 
 
+def has_repeats(ordered: NDArray[np.generic]) -> bool:
+    """Say whether a sorted array holds a value twice."""
+    return bool((ordered[1:] == ordered[:-1]).any())
+
+
 def mid_ranks(ordered: NDArray[np.generic]) -> Floats:
     """Return the rank of each place in a sorted array, from 1, equal values sharing their mean rank."""
     if len(ordered) == 0:
@@ -39,9 +44,14 @@ def ranks_of_ordinals(ordinals: NDArray[np.integer]) -> Floats:
 def tie_term(*groups: Floats) -> float:
     """Return the sum of t³ − t over the runs of equal values in all groups together."""
     pooled = np.concatenate(groups)
-    if len(pooled) == 0:
-        return 0.0
     pooled.sort(kind="stable")  # merges the sorted groups
+    return tie_term_of(pooled)
+
+
+def tie_term_of(pooled: Floats) -> float:
+    """Return the sum of t³ − t over the runs of equal values in a sorted array."""
+    if not has_repeats(pooled):
+        return 0.0
     t = run_lengths(pooled).astype(np.float64)
     t = t[t > 1]
     return float(np.sum(t * t * t - t))

@@ -39,6 +39,9 @@ def recorded_step(ordered: Floats) -> float:
         return 0.0
     some = ordered[:: max(1, len(ordered) // SCREEN)]
     top = int(np.floor(np.log10(spread)))
+    finest = float(f"1e{top - 8}")  # of which every step tried is a multiple
+    if reach / finest <= LARGEST_MULTIPLE and not _multiples(some[:32], finest):
+        return 0.0
     for k in range(top + 1, top - 7, -1):
         for part in STEPS:
             step = float(f"{part}e{k}")

@@ -166,6 +166,27 @@ class Moments:
         batch._fill(values, at, w)
         self.merge(batch)
 
+    def add_groups(self, groups: list[Floats]) -> None:
+        """Add a batch whose values are already apart, one array a group, none missing."""
+        batch = Moments(len(groups))
+        with np.errstate(over="ignore", invalid="ignore"):
+            for i, values in enumerate(groups):
+                if len(values):
+                    batch._fill_group(i, values)
+            self.merge(batch)
+
+    def _fill_group(self, i: int, values: Floats) -> None:
+        self._n[i], self._shift[i] = len(values), values[0]
+        self._min[i], self._max[i] = values.min(), values.max()
+        e = values - values[0]
+        mean = float(e.mean())
+        e -= mean
+        slip = float(e.mean())  # what rounding left of the first moment
+        e -= slip
+        self._mean[i] = mean + slip
+        e2 = e * e
+        self._m2[i], self._m3[i], self._m4[i] = e2.sum(), np.dot(e2, e), np.dot(e2, e2)
+
     def _fill(self, values: Floats, at: Ints, w: Ints | None) -> None:
         groups = len(self._n)
         self._shift[at[::-1]] = values[::-1]  # the first value of each group

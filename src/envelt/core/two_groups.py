@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize, special
 
 from .estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
-from .ranks import average_ranks_in, tie_term
+from .ranks import has_repeats, tie_term
 from .tallies import MomentSummary
 
 Floats = NDArray[np.float64]
+SEARCHED = 512
 
 
 def welch_t(moments: MomentSummary) -> tuple[Significance, Estimate]:
@@ -81,26 +84,113 @@ def hedges_g(moments: MomentSummary) -> Estimate:
     return Estimate(float(d * j), float(d - Z95 * se), float(d + Z95 * se))
 
 
+@dataclass(frozen=True)
+class RankedPair:
+    """Two groups placed in each other, from which every rank statistic of two groups follows.
+
+    Parameters
+    ----------
+    first_in_second, second_in_first
+        How many values of the other group lie below each value, ties by half.
+    u
+        Pairs in which the second group's value is larger, ties by half.
+    ties
+        The sum of t³ − t over the runs of equal values in both groups together.
+    small, large, ranks
+        The two groups by size, and the place from 0 of each value of the larger among all.
+    """
+
+    first_in_second: NDArray[np.generic]
+    second_in_first: NDArray[np.generic]
+    u: float
+    ties: float
+    small: Floats
+    large: Floats
+    ranks: NDArray[np.int64]
+
+    @property
+    def sizes(self) -> tuple[int, int]:
+        """Rows of the first and the second group."""
+        return len(self.first_in_second), len(self.second_in_first)
+
+    def quantiles(self, shares: Floats) -> Floats:
+        """Return type-7 quantiles of both groups together; NaN where there are no values."""
+        n = len(self.small) + len(self.large)
+        if n == 0:
+            return np.full(len(shares), np.nan)
+        at = shares * (n - 1)
+        below = np.floor(at).astype(np.int64)
+        low, high = self._at(below), self._at(np.minimum(below + 1, n - 1))
+        return np.asarray(low + (at - below) * (high - low))
+
+    def _at(self, places: NDArray[np.int64]) -> Floats:
+        """Return the values at places, from 0, of both groups sorted together."""
+        i = np.searchsorted(self.ranks, places)
+        near = np.minimum(i, len(self.ranks) - 1)
+        mine = (i == near) & (self.ranks[near] == places)
+        values = self.large[near]
+        values[~mine] = self.small[(places - i)[~mine]]
+        return values
+
+
+def rank_pair(first: Floats, second: Floats) -> RankedPair:
+    """Place two sorted groups in each other: the smaller is searched in the larger, the rest is counting."""
+    small, large = (second, first) if len(second) <= len(first) else (first, second)
+    below, upto = _places_in(large, small)
+    size = len(large) + 1
+    # a value of the larger group lies above those of the smaller whose run of equals ended before it
+    not_above = np.cumsum(np.bincount(below, minlength=size))[: len(large)]
+    in_large: NDArray[np.generic] = below
+    in_small: NDArray[np.generic] = not_above
+    u = float(np.sum(below))
+    tied = upto is not None
+    if upto is not None:
+        under = np.cumsum(np.bincount(upto, minlength=size))[: len(large)]
+        in_large, in_small = (below + upto) / 2, (under + not_above) / 2
+        u = float(np.sum(in_large))
+    ties = tie_term(first, second) if tied or has_repeats(first) or has_repeats(second) else 0.0
+    ranks = not_above + np.arange(len(large))
+    if len(second) <= len(first):
+        return RankedPair(in_small, in_large, u, ties, small, large, ranks)
+    return RankedPair(in_large, in_small, float(len(first) * len(second) - u), ties, small, large, ranks)
+
+
+def _places_in(large: Floats, small: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64] | None]:
+    """Return how many of a sorted array lie below, and not above, each value of another; once where none is equal.
+
+    Both are walked through in blocks, so that what is searched stays small.
+    """
+    below = np.empty(len(small), np.int64)
+    cuts = large.searchsorted(small[::SEARCHED])
+    for k, start in enumerate(range(0, len(small), SEARCHED)):
+        low = int(cuts[k])
+        high = int(cuts[k + 1]) if k + 1 < len(cuts) else len(large)
+        below[start : start + SEARCHED] = large[low:high].searchsorted(small[start : start + SEARCHED])
+        below[start : start + SEARCHED] += low
+    if len(large) == 0 or not (large.take(below, mode="clip") == small).any():
+        return below, None
+    return below, large.searchsorted(small, "right")
+
+
 def mann_whitney(first: Floats, second: Floats) -> Significance:
+    """Mann–Whitney's U of the second of two sorted groups over the first; see `mann_whitney_of`."""
+    return mann_whitney_of(rank_pair(first, second))
+
+
+def mann_whitney_of(pair: RankedPair) -> Significance:
     """Mann–Whitney's U of the second group over the first, with its two-sided p.
 
     U counts the pairs in which the second group's value is larger, ties by half. Exact when either group
     has at most 8 values and nothing is tied, else normal with tie and continuity correction.
 
-    Parameters
-    ----------
-    first, second
-        The groups' values, each sorted.
-
     References
     ----------
     Mann & Whitney (1947), Annals of Mathematical Statistics 18, 50–60.
     """
-    n1, n2 = len(first), len(second)
+    n1, n2 = pair.sizes
     if min(n1, n2) == 0:
         return UNDEFINED_TEST
-    u = _wins(first, second)
-    ties = tie_term(first, second)
+    u, ties = pair.u, pair.ties
     if exact_is_feasible(n1, n2, ties):
         return Significance(u, _exact_u(min(n1, n2), max(n1, n2), u))
     n = n1 + n2
@@ -109,6 +199,19 @@ def mann_whitney(first: Floats, second: Floats) -> Significance:
         return Significance(u, 1.0)
     z = (abs(u - n1 * n2 / 2) - 0.5) / np.sqrt(variance)
     return Significance(u, float(min(1.0, 2 * special.ndtr(-z))))
+
+
+def kruskal_wallis_of_two(pair: RankedPair) -> float:
+    """Return Kruskal–Wallis's H of two groups, corrected for ties: a square of U's distance from its mean."""
+    n1, n2 = pair.sizes
+    n = n1 + n2
+    if min(n1, n2) == 0:
+        return float("nan")
+    correction = 1 - pair.ties / (float(n) ** 3 - n)
+    if correction <= 0:
+        return float("nan")
+    away = pair.u - n1 * n2 / 2
+    return float(12 * away * away / (n1 * n2 * (n + 1.0)) / correction)
 
 
 def exact_is_feasible(n1: int, n2: int, ties: float) -> bool:
@@ -132,20 +235,13 @@ def _exact_u(small: int, large: int, u: float) -> float:
     return float(min(1.0, 2 * lower / special.comb(small + large, small)))
 
 
-def _wins(first: Floats, second: Floats) -> float:
-    """Pairs in which the second is larger, ties by half; the smaller group is searched in the larger."""
-    if len(second) <= len(first):
-        return float(np.sum(average_ranks_in(first, second)))
-    return float(len(first) * len(second) - np.sum(average_ranks_in(second, first)))
-
-
 def superiority(first: Floats, second: Floats) -> Estimate:
-    """Probability that a value of the second group exceeds one of the first, ties by half.
+    """Return the superiority of the second of two sorted groups; see `superiority_of`."""
+    return superiority_of(rank_pair(first, second))
 
-    Parameters
-    ----------
-    first, second
-        The groups' values, each sorted.
+
+def superiority_of(pair: RankedPair) -> Estimate:
+    """Probability that a value of the second group exceeds one of the first, ties by half.
 
     References
     ----------
@@ -153,15 +249,13 @@ def superiority(first: Floats, second: Floats) -> Estimate:
     Statistical Methods in Medical Research 28, 3578–3590); at 0 or 1 Newcombe (2006), Statistics in
     Medicine 25, 543–557, method 5.
     """
-    n1, n2 = len(first), len(second)
+    n1, n2 = pair.sizes
     if min(n1, n2) == 0:
         return UNDEFINED
-    placed = average_ranks_in(first, second) / n1
-    theta = float(placed.mean())
+    theta = pair.u / (n1 * n2)
     if theta in (0.0, 1.0) or min(n1, n2) < 2:
         return _newcombe_5(theta, n1, n2)
-    against = 1 - average_ranks_in(second, first) / n2
-    share = np.array([against.var(ddof=1) / n1, placed.var(ddof=1) / n2])
+    share = np.array([pair.first_in_second.var(ddof=1) / n2**2 / n1, pair.second_in_first.var(ddof=1) / n1**2 / n2])
     if share.sum() == 0:
         return _newcombe_5(theta, n1, n2)
     df = _satterthwaite(share, np.array([n1, n2], float))
