@@ -25,6 +25,9 @@ RELATIONS = {
     "dates-out-of-order",
     "bend-without-trend",
     "too-good-to-be-true",
+    "spread-differs",
+    "significant-but-tiny",
+    "means-differ-rows-overlap",
 }
 ROWS = 400
 

@@ -31,20 +31,27 @@ def dip_quantiles() -> str:
         draws = 40_000 if n < 5000 else 20_000
         dips = [np.sqrt(n) * dip_statistic(np.sort(rng.random(n))) for _ in range(draws)]
         rows.append(np.quantile(dips, DIP_SHARES))
-    written = "\n".join(f"        [{', '.join(f'{q:.5f}' for q in row)}]," for row in rows)
+    written = "\n".join(wrapped(row) for row in rows)
     p = ", ".join(f"{1 - s:.6g}" for s in DIP_SHARES)
     return f'''"""Quantiles of sqrt(n) · dip of uniform samples, simulated: benchmarks/simulated_tables.py."""
 
 import numpy as np
 
+# fmt: off
 LOG_SIZES = np.log({list(DIP_SIZES)})
 P_VALUES = np.array([{p}])
-QUANTILES = np.array(
-    [
+QUANTILES = np.array([
 {written}
-    ]
-)
+])
+# fmt: on
 '''
+
+
+def wrapped(row: np.ndarray) -> str:
+    """Return a row of the table in two lines."""
+    half = len(row) // 2
+    parts = (row[:half], row[half:])
+    return "    [" + ",\n     ".join(", ".join(f"{q:.5f}" for q in part) for part in parts) + "],"
 
 
 def band_levels() -> str:

@@ -37,6 +37,11 @@ def run(monkeypatch, capsys, tmp_path):
         ("balance", "demo", "-o", "wintered"),
         ("against", "demo", "mites", "-o", "wintered", "--where", "altitude_m > 300"),
         ("against", "demo", "fed", "-o", "honey_kg", "--unit", "colony"),
+        ("against", "demo", "-o", "wintered"),
+        ("against", "demo", "mites", "-o", "wintered", "--by", "altitude_band,fed", "--picture", "box"),
+        ("distribution", "demo", "mites", "--by", "altitude_m", "--scale", "log1p", "--limits", "0,90"),
+        ("distribution", "demo", "gain_july,gain_august", "--width", "0.5"),
+        ("distribution", "demo", "--sort", "name"),
         ("rank", "demo", "-o", "wintered", "--kind", "zone=ordinal", "--ignore", "spring_frames"),
         ("rank", "demo", "-o", "honey_kg"),
     ],
@@ -64,6 +69,7 @@ def test_no_number_is_cut_at_any_width(run, monkeypatch, width):
     for words in (
         ("rank", "demo", "-o", "honey_kg"),
         ("against", "demo", "mites", "-o", "wintered"),
+        ("distribution", "demo", "mites"),
         ("inventory", "demo"),
     ):
         _, out, _ = run(*words)

@@ -47,6 +47,9 @@ def test_palette_can_be_told_apart(sight):
         assert np.linalg.norm(lab(a, sight) - lab(b, sight)) > 20, (a, b)
 
 
+LONG = "an_extraordinarily_long_column_name_that_goes_on"
+
+
 def long_levels():
     rng = np.random.default_rng(0)
     names = [f"a very long name of a place beyond the hills, number {i}" for i in range(400)]
@@ -54,7 +57,7 @@ def long_levels():
     return pd.DataFrame(
         {
             "place": rng.choice(names, n),
-            "an extraordinarily long column name that goes on": rng.lognormal(3, 2, n),
+            LONG: rng.lognormal(3, 2, n),
             "huge": rng.normal(size=n) * 1e12,
             "y": rng.choice(["a class with a long name, too", "b", "c"], n),
             "z": rng.normal(size=n),
@@ -69,8 +72,19 @@ CASES = {
     **{f"honey {s}": ("demo", "honey_kg", s) for s in ("balance", "rank", "against forage", "against humidity")},
     **{f"state {s}": ("demo", "colony_state", s) for s in ("balance", "against sound_b03", "against forage")},
     **{f"long {s}": (None, "y", s) for s in ("inventory", "balance", "rank", "against place", "against huge")},
-    "long column": (None, "y", "against an extraordinarily long column name that goes on"),
+    "long column": (None, "y", f"against {LONG}"),
     "long number": (None, "z", "against place"),
+    **{f"honey {s}": ("demo", "honey_kg", s) for s in ("against inspected_on", "against frames_bees by fed",
+                                                        "against", "against apiary")},
+    **{f"wintered {s}": ("demo", "wintered", s) for s in ("against", "against mites by altitude_band",
+                                                          "distribution", "distribution apiary",
+                                                          "distribution inspected_on by wintered",
+                                                          "distribution forage by hive_type")},
+    **{f"{p} {c} by {by}": (None, "y", f"distribution {c} by {by} {p}")
+       for p in ("histogram", "density", "box", "violin", "dots", "qq", "interval", "cumulative")
+       for c, by in (("z", "y"), ("huge", "place"))},
+    **{f"{a} on a log scale": (None, "y", f"distribution {LONG} by y histogram {a} log")
+       for a in ("line", "overlaid", "stacked", "shares")},
 }  # fmt: skip
 
 
@@ -79,16 +93,19 @@ def test_pictures_are_of_the_right_size_and_no_text_is_cut(case, wintered, honey
     data, outcome, step = CASES[case]
     known = {"wintered": wintered, "honey_kg": honey, "colony_state": state}
     study = known[outcome] if data else Study(long_levels(), outcome=outcome)
-    name, _, column = step.partition(" ")
-    figure = (getattr(study, name)(column) if column else getattr(study, name)()).draw()
-    assert tuple(figure.get_size_inches() * figure.dpi) == (1280, 800)
+    name, *words = step.split()
+    columns, _, rest = " ".join(words).partition(" by ")
+    look = dict(zip(("by", "picture", "arrange", "scale"), rest.split(), strict=False))
+    figure = getattr(study, name)(*columns.split(), **look).draw()
+    width, height = figure.get_size_inches() * figure.dpi
+    assert (width, height) == (1280, 800) or (step == "distribution" and width == 1280)
     assert len(figure.alternative) > 40
     figure.canvas.draw()
     renderer = figure.canvas.get_renderer()
     beyond = set(undrawn(figure))
     for text in figure.findobj(match=lambda a: hasattr(a, "get_text") and a.get_visible() and a.get_text().strip()):
         box = text.get_window_extent(renderer)
-        inside = box.x0 >= -1 and box.y0 >= -1 and box.x1 <= 1281 and box.y1 <= 801
+        inside = box.x0 >= -1 and box.y0 >= -1 and box.x1 <= 1281 and box.y1 <= height + 1
         assert inside or id(text) in beyond, text.get_text()
     for axes in figure.axes:
         if axes.patches and any(p.get_height() > 0 for p in axes.patches if hasattr(p, "get_height")):

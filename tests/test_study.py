@@ -167,7 +167,8 @@ def test_where_is_a_new_study_and_views_say_so(wintered):
     assert part.balance().table["count"].sum() == frame["wintered"].count()
 
 
-STEPS = ["inventory", "balance", "rank", "against humidity", "against apiary", "against inspected_on"]
+STEPS = ["inventory", "balance", "rank", "against", "against humidity", "against apiary", "against inspected_on",
+         "distribution mites"]  # fmt: skip
 
 
 def view_of(study, step) -> View:

@@ -10,29 +10,23 @@ from typing import TYPE_CHECKING, Any, Unpack
 
 import numpy as np
 
-from .core import against_class, against_number
 from .core.balance import class_balance, numeric_balance
-from .core.clustered import unit_codes
 from .core.derive import derive, in_order, origins
-from .core.distribution import level_distribution, number_distribution
 from .core.encode import NO_PLAN, encode, encode_table
 from .core.estimate import Finding
 from .core.expression import rows_where
-from .core.folds import unit_keys
-from .core.glance import glance
-from .core.grouping import Grouping, crossed_column, grouping_of, stacked
 from .core.inventory import take_inventory
 from .core.look import Look, LookOptions
 from .core.outcome import ClassOutcome, Outcome, resolve_outcome
 from .core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
 from .core.rank import rank_candidates
-from .core.sheet import make_sheet
-from .core.table import CategoryColumn, Column, Table, TimeColumn
+from .core.table import Table
 from .errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, unknown_column
-from .views import against as seen_against
+from .steps.against import set_against, show_glance
+from .steps.context import Context
+from .steps.distribution import show_distribution, show_sheet
 from .views.balance import balance_view
 from .views.captions import Captions, outcome_line
-from .views.distribution import distribution_view, level_distribution_view, sheet_view
 from .views.inventory import inventory_view
 from .views.rank import rank_view
 from .write.digits import count
@@ -339,7 +333,6 @@ class Study:
         return inventory_view(result, about, self._names, self._first(rows) if rows else None)
 
     def _first(self, rows: int) -> Any:
-        import numpy as np
         import pandas as pd
 
         at = np.arange(min(rows, len(self.table)))
@@ -422,62 +415,8 @@ class Study:
             raise OptionError(f"The number of most frequent values must be a whole number from 1 up, not {top!r}.")
         key = f"distribution {columns} {names} {sort} {top} {looked}"
         if not columns:
-            return self._once(key, lambda: self._sheet(sort))
-        return self._once(key, lambda: self._distribution(list(columns), names, top, looked))
-
-    def _sheet(self, sort: str) -> View:
-        with slow_progress("Distributions") as report:
-            sheet = make_sheet(self.table, sort, report)
-        return sheet_view(sheet, (f"{count(len(self.table))} rows", *self._kept()), self._names)
-
-    def _distribution(self, names: list[str], by: tuple[str, ...], top: int, look: Look) -> View:
-        columns = [self.table[n] for n in names]
-        same = [n for n in by if n in names]
-        if same:
-            raise OptionError(f"{same[0]!r} cannot be grouped by itself. Name another column in by.")
-        grouping = self._grouping(by)
-        about = (f"{count(len(self.table))} rows", *self._kept())
-        titles = [self._names(n) for n in names]
-        title = f"How {' and '.join(titles)} {'is' if len(names) == 1 else 'are'} distributed"
-        title += f" by {' and '.join(self._names(n) for n in by)}" if by else ""
-        first = columns[0]
-        if isinstance(first, CategoryColumn):
-            if len(columns) > 1:
-                raise OptionError(
-                    f"{first.name!r} has levels: show it alone, or with by. Several columns must be numbers."
-                )
-            return level_distribution_view(level_distribution(first, grouping, look), about, top, title, self._names)
-        _check_together(columns)
-        dates = isinstance(first, TimeColumn)
-        units = self._units()
-        values = first.numbers
-        assert values is not None
-        name = first.name
-        if len(columns) > 1:
-            values, grouping = stacked(columns, grouping, titles)
-            name = first.unit or "value"
-            units = None if units is None else np.tile(units, len(columns))
-        result = number_distribution(
-            names, name, values, grouping, look, row_labels=self.table.rows, dates=dates,
-            limits=self._limits(first.name), units=units,
-        )  # fmt: skip
-        if units is not None:
-            about = (*about, f"intervals count {self._names(str(self.unit))}, not rows")
-        return distribution_view(result, about, self.table.rows, top, title, dates, self._names)
-
-    def _grouping(self, by: tuple[str, ...]) -> Grouping:
-        """Return the groups that columns make; the outcome's classes in their own order."""
-        grouping = grouping_of([self.table[n] for n in by], len(self.table))
-        if len(by) == 1 and isinstance(self.outcome, ClassOutcome) and by[0] == self.outcome.name:
-            return Grouping(by, self.outcome.levels, self.outcome.codes.astype(np.int64), True)
-        return grouping
-
-    def _limits(self, name: str) -> tuple[float, float] | None:
-        plan = self._plans.get(name)
-        return plan.range if plan is not None else None
-
-    def _units(self) -> Any:
-        return None if self.unit is None else unit_codes(unit_keys(self.table[self.unit]))
+            return self._once(key, lambda: show_sheet(self._context(), sort))
+        return self._once(key, lambda: show_distribution(self._context(), list(columns), names, top, looked))
 
     def against(
         self, column: str | None = None, *, by: str | Iterable[str] = (), top: int = 10, **look: Unpack[LookOptions]
@@ -513,77 +452,12 @@ class Study:
         if column is None:
             if names or look:
                 raise OptionError("Name a candidate: by and the options of the picture are for one at a time.")
-            return self._once("against", lambda: self._glance(outcome))
+            return self._once("against", lambda: show_glance(self._context(), self.candidates))
         for name in (column, *names):
             if name == outcome.name:
                 raise OutcomeError(f"{name!r} is the outcome itself. Name a candidate to set against it.")
-        if column in names:
-            raise OptionError(f"{column!r} cannot be grouped by itself. Name another column in by.")
         key = f"against {column} {names} {top} {looked}"
-        return self._once(key, lambda: self._against(self.table[column], outcome, names, top, looked))
-
-    def _glance(self, outcome: Outcome) -> View:
-        if not self.candidates:
-            raise OutcomeError(f"There is no column besides {outcome.name!r} to set against it.")
-        with slow_progress("Against") as report:
-            result = glance([self.table[n] for n in self.candidates], outcome, self._units(), report)
-        return seen_against.glance_view(result, self._about_units(outcome), self._names)
-
-    def _about_units(self, outcome: Outcome) -> tuple[str, ...]:
-        about = self._about(outcome)
-        return about if self.unit is None else (*about, f"intervals and tests count {self._names(self.unit)}, not rows")
-
-    def _against(self, candidate: Column, outcome: Outcome, by: tuple[str, ...], top: int, look: Look) -> View:
-        about, names, units, rows = self._about_units(outcome), self._names, self._units(), self.table.rows
-        divided = self._grouping(by) if by else None
-        if divided is not None:
-            about = (*about, f"divided by {' and '.join(names(n) for n in by)}")
-        known = rows[outcome.known]
-        if isinstance(candidate, CategoryColumn) and divided is not None:
-            result = self._result(crossed_column(divided, candidate), outcome, look, None, units, rows)
-        else:
-            result = self._result(candidate, outcome, look, divided, units, rows)
-        parts = self._parts(candidate, outcome, divided, units) if divided is not None else []
-        if isinstance(result, against_class.NumberByClass):
-            dates = isinstance(candidate, TimeColumn)
-            return seen_against.number_by_class_view(result, about, known, top, dates, names, parts)
-        if isinstance(result, against_class.LevelsByClass):
-            assert isinstance(candidate, CategoryColumn)
-            return seen_against.levels_by_class_view(result, about, candidate, names, parts)
-        if isinstance(result, against_number.NumberByLevels):
-            return seen_against.number_by_levels_view(result, about, known, top, names, parts)
-        if isinstance(result, against_number.NumberByNumber):
-            return seen_against.number_by_number_view(result, about, names, parts)
-        return seen_against.number_over_time_view(result, about, names)
-
-    def _result(
-        self, candidate: Column, outcome: Outcome, look: Look, by: Grouping | None, units: Any, rows: Any
-    ) -> seen_against.Result:
-        if isinstance(outcome, ClassOutcome):
-            if isinstance(candidate, CategoryColumn):
-                _only(look, candidate.name, "levels against classes are shown as rates", ())
-                return against_class.levels_by_class(candidate, outcome, units)
-            limits = self._limits(candidate.name)
-            return against_class.number_by_class(candidate, outcome, look, rows, by, units, limits, self.seed)
-        if isinstance(candidate, CategoryColumn):
-            return against_number.number_by_levels(candidate, outcome, look, rows, units)
-        if isinstance(candidate, TimeColumn):
-            return against_number.number_over_time(candidate, outcome, units)
-        _only(look, candidate.name, "two numbers are shown as a scatter, or its density", ())
-        return against_number.number_by_number(candidate, outcome, look, rows, by, units)
-
-    def _parts(self, candidate: Column, outcome: Outcome, divided: Grouping, units: Any) -> list[seen_against.Part]:
-        """Set the candidate against the outcome in each of the largest parts of the rows."""
-        n = np.bincount(divided.codes[divided.codes >= 0], minlength=len(divided))
-        largest = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
-        parts = []
-        for k in largest:
-            keep = divided.codes == k
-            at = np.flatnonzero(keep)
-            some = None if units is None else units[keep]
-            result = self._result(candidate.take(at), outcome.take(keep), Look(), None, some, self.table.rows[at])
-            parts.append(seen_against.Part(divided.labels[k], len(at), *seen_against.principal(result)))
-        return parts
+        return self._once(key, lambda: set_against(self._context(), column, names, top, looked))
 
     def rank(self) -> View:
         """Score every candidate alone, on rows it was not fitted on.
@@ -612,6 +486,10 @@ class Study:
             )
         return rank_view(ranking, self._about(outcome), self._names)
 
+    def _context(self) -> Context:
+        ranges = {n: p.range for n, p in self._plans.items() if p.range is not None}
+        return Context(self.table, self.outcome, self.unit, self.seed, self._names, self._kept(), ranges)
+
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.
 
@@ -634,31 +512,6 @@ class Study:
 
     def _about(self, outcome: Outcome) -> tuple[str, ...]:
         return (outcome_line(outcome, len(self.table), self._names), *self._kept())
-
-
-MOST_PARTS = 30
-"""Parts of the rows within which a candidate is set against the outcome."""
-
-
-def _only(look: Look, name: str, why: str, pictures: tuple[str, ...]) -> None:
-    """Refuse a picture that this pair of columns does not have."""
-    if look.picture not in ("auto", *pictures):
-        raise OptionError(f"There is no {look.picture} of {name!r} here: {why}. Leave the picture out.")
-
-
-def _check_together(columns: list[Column]) -> None:
-    """Refuse columns that cannot stand on one axis."""
-    first = columns[0]
-    for other in columns[1:]:
-        if isinstance(other, CategoryColumn) or isinstance(other, TimeColumn) != isinstance(first, TimeColumn):
-            raise OptionError(
-                f"{first.name!r} is {first.kind} and {other.name!r} {other.kind}: one axis cannot hold both."
-            )
-        if first.unit != other.unit:
-            raise OptionError(
-                f"{first.name!r} is in {first.unit or 'no declared unit'} and {other.name!r} in "
-                f"{other.unit or 'no declared unit'}: one axis would mislead. Show them one by one."
-            )
 
 
 def _nested(name: str, what: str) -> Finding:

@@ -1,8 +1,11 @@
-"""The options that mean the same in every command."""
+"""The options that mean the same in every command, each written once."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import functools
+import inspect
+import sys
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, cast
 
@@ -12,6 +15,13 @@ from ..errors import OptionError
 
 if TYPE_CHECKING:
     from ..core.look import LookOptions
+    from ..study import Study
+    from ..view import View
+
+
+def _option(kind: Any, metavar: str | None, help_text: str, *names: str, **more: Any) -> Any:
+    return Annotated[kind, typer.Option(*names, metavar=metavar, help=help_text, **more)]
+
 
 Data = Annotated[
     str,
@@ -19,66 +29,175 @@ Data = Annotated[
         metavar="DATA", help="A CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file, a study file, or the word 'demo'."
     ),
 ]
-OutcomeOption = Annotated[
-    str | None,
-    typer.Option("--outcome", "-o", metavar="COLUMN", help="The column to be told from the others."),
-]
-Event = Annotated[
-    str | None,
-    typer.Option(
-        metavar="LEVEL",
-        help="The level of the outcome that rates speak of. Default: yes, true or 1, else the rarest.",
+PICTURES = "histogram, density, box, violin, dots, qq, interval, cumulative, bars; auto chooses."
+
+SHARED: dict[str, tuple[Any, Any]] = {
+    "outcome": (_option(str | None, "COLUMN", "The column to be told from the others.", "--outcome", "-o"), None),
+    "event": (
+        _option(
+            str | None, "LEVEL", "The outcome's level that rates speak of. Default: yes, true or 1, else the rarest."
+        ),
+        None,
     ),
-]
-Unit = Annotated[
-    str | None,
-    typer.Option(metavar="COLUMN", help="The column that says which rows are one case; folds never split one."),
-]
-Kind = Annotated[
-    list[str] | None,
-    typer.Option(
-        metavar="COLUMN=KIND",
-        help="What a column is, where detection is wrong: --kind zone=nominal. Repeatable.",
+    "unit": (
+        _option(str | None, "COLUMN", "The column that says which rows are one case; folds never split one."),
+        None,
     ),
-]
-Ignore = Annotated[list[str] | None, typer.Option(metavar="COLUMN", help="Leave a column out. Repeatable.")]
-Where = Annotated[
-    str | None,
-    typer.Option(metavar="EXPRESSION", help="Rows to keep: --where \"altitude_m > 300 and hive_type == 'skep'\"."),
-]
-Out = Annotated[
-    list[Path] | None,
-    typer.Option(metavar="FILE", help="Save as the extension says: .png .svg .pdf .html .md .csv .json. Repeatable."),
-]
-Json = Annotated[bool, typer.Option("--json", help="Print JSON and nothing else.")]
-Seed = Annotated[int, typer.Option(help="Of everything random; the same seed gives the same numbers.")]
-By = Annotated[
-    str | None,
-    typer.Option(metavar="COLUMN[,COLUMN]", help="Compare the groups of up to two columns, joined by a comma."),
-]
-Picture = Annotated[
-    str,
-    typer.Option(
-        metavar="NAME", help="histogram, density, box, violin, dots, qq, interval, cumulative, bars; auto chooses."
+    "by": (_option(str | None, "COLUMN[,COLUMN]", "Compare the groups of up to two columns, joined by a comma."), None),
+    "picture": (_option(str, "NAME", PICTURES), "auto"),
+    "scale": (_option(str, "NAME", "linear, log (values above zero) or log1p (zeros too)."), "linear"),
+    "bins": (_option(int | None, "N", "About how many bins."), None),
+    "width": (_option(float | None, "NUMBER", "The width of the bins."), None),
+    "start": (_option(float | None, "NUMBER", "An edge for the bins to start from."), None),
+    "measure": (_option(str | None, "NAME", "Bars show count, share or density."), None),
+    "arrange": (_option(str, "NAME", "Histograms of groups: line, overlaid, stacked, or shares in each bin."), "line"),
+    "bandwidth": (_option(float | None, "NUMBER", "Of densities; by rule if not given."), None),
+    "limits": (_option(str | None, "LOW,HIGH", "The ends of the axis of values."), None),
+    "calendar": (_option(str | None, "UNIT", "Dates by day, week, month, quarter or year."), None),
+    "numbers": (_option(bool, None, "Numbers on the bars.", "--numbers"), False),
+    "normal": (_option(bool, None, "A normal curve over the histogram.", "--normal"), False),
+    "box": (_option(bool, None, "A box under the dots.", "--box"), False),
+    "residuals": (_option(bool, None, "Two numbers: draw what the line leaves.", "--residuals"), False),
+    "top": (_option(int, "N", "How many of the most frequent values to list."), 10),
+    "kind": (
+        _option(
+            list[str] | None,
+            "COLUMN=KIND",
+            "What a column is, where detection is wrong: --kind zone=nominal. Repeatable.",
+        ),
+        None,
     ),
-]
-ScaleOption = Annotated[
-    str, typer.Option("--scale", metavar="NAME", help="linear, log (values above zero) or log1p (zeros too).")
-]
-Bins = Annotated[int | None, typer.Option(metavar="N", help="About how many bins.")]
-Width = Annotated[float | None, typer.Option(metavar="NUMBER", help="The width of the bins.")]
-Start = Annotated[float | None, typer.Option(metavar="NUMBER", help="An edge for the bins to start from.")]
-Measure = Annotated[str | None, typer.Option(metavar="NAME", help="Bars show count, share or density.")]
-Arrange = Annotated[
-    str, typer.Option(metavar="NAME", help="Histograms of groups: line, overlaid, stacked, or shares in each bin.")
-]
-Bandwidth = Annotated[float | None, typer.Option(metavar="NUMBER", help="Of densities; by rule if not given.")]
-Limits = Annotated[str | None, typer.Option(metavar="LOW,HIGH", help="The ends of the axis of values.")]
-Calendar = Annotated[str | None, typer.Option(metavar="UNIT", help="Dates by day, week, month, quarter or year.")]
-Numbers = Annotated[bool, typer.Option("--numbers", help="Numbers on the bars.")]
-Normal = Annotated[bool, typer.Option("--normal", help="A normal curve over the histogram.")]
-Box = Annotated[bool, typer.Option("--box", help="A box under the dots.")]
-Top = Annotated[int, typer.Option(metavar="N", help="How many of the most frequent values to list.")]
+    "ignore": (_option(list[str] | None, "COLUMN", "Leave a column out. Repeatable."), None),
+    "where": (
+        _option(str | None, "EXPRESSION", "Rows to keep: --where \"altitude_m > 300 and hive_type == 'skep'\"."),
+        None,
+    ),
+    "seed": (_option(int, None, "Of everything random; the same seed gives the same numbers."), 0),
+    "out": (
+        _option(
+            list[Path] | None, "FILE", "Save as the extension says: .png .svg .pdf .html .md .csv .json. Repeatable."
+        ),
+        None,
+    ),
+    "json": (_option(bool, None, "Print JSON and nothing else.", "--json"), False),
+}
+"""Every shared option and its default, in the order `--help` lists them."""
+
+LOOK = (
+    "picture", "scale", "bins", "width", "start", "measure", "arrange", "bandwidth", "limits", "calendar", "numbers",
+    "normal", "box", "residuals",
+)  # fmt: skip
+ROWS = ("kind", "ignore", "where")
+SAVED = ("out", "json")
+
+
+class Given:
+    """What was given for the data and the shared options of a command.
+
+    Parameters
+    ----------
+    data
+        The first argument.
+    values
+        Of the shared options that the command takes.
+    """
+
+    def __init__(self, data: str, values: dict[str, Any]) -> None:
+        self.data, self._values = data, values
+
+    def __getitem__(self, name: str) -> Any:
+        return self._values.get(name, SHARED[name][1])
+
+    def study(self) -> Study:
+        """Check the outputs, then open the study, so that nothing is computed that cannot be written."""
+        from ..data.studyfile import is_study_file
+        from ..study import Study
+        from ..view import check_extension
+        from ..write.files import check_writable
+
+        for path in self["out"] or []:
+            check_extension(path)
+            check_writable(path)
+        kinds = dict(_pair(k) for k in self["kind"] or [])
+        options: dict[str, Any] = {name: self[name] for name in ("outcome", "event", "unit", "where")}
+        if is_study_file(self.data):
+            ignore = tuple(self["ignore"] or ())
+            return Study.open(self.data, **options, kinds=kinds, ignore=ignore, seed=self["seed"] or None)
+        return Study(self.data, **options, kinds=kinds, ignore=self["ignore"] or (), seed=self["seed"])
+
+    def look(self) -> LookOptions:
+        """Return how to look, as `Study.distribution` takes it; only what was asked for.
+
+        Raises
+        ------
+        OptionError
+        """
+        asked = {k: self._values[k] for k in LOOK if k in self._values and self._values[k] != SHARED[k][1]}
+        if "limits" in asked:
+            try:
+                asked["limits"] = [float(v) for v in asked["limits"].split(",")]
+            except ValueError:
+                raise OptionError(
+                    f"--limits takes two numbers, LOW,HIGH, such as 0,50, not {asked['limits']!r}."
+                ) from None
+        return cast("LookOptions", asked)
+
+    def give(self, views: list[View], names: list[str] | None = None) -> None:
+        """Save the views where asked, then print them as JSON or for a person."""
+        for path in self["out"] or []:
+            for i, view in enumerate(views):
+                several = names is not None and len(views) > 1
+                view.save(path.with_stem(f"{path.stem}-{names[i]}") if several and names else path)
+        if self["json"]:
+            from json import dumps
+
+            whole = [v.to_dict() for v in views]
+            print(dumps(whole[0] if len(whole) == 1 else whole, indent=1, ensure_ascii=False, allow_nan=False))
+            return
+        from ..write.terminal import print_view
+
+        for view in views:
+            print_view(console(), view.title, view.about, view.in_terminal, view.findings)
+        for path in self["out"] or []:
+            print(f"Wrote {path}", file=sys.stderr)
+
+
+def takes(*names: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
+    """Give a command DATA and shared options; it receives them as its first argument, a `Given`.
+
+    Parameters
+    ----------
+    names
+        Of `SHARED`; ``--help`` lists them in that order, after the command's own options.
+    """
+    shared = [n for n in SHARED if n in names]
+
+    def decorate(command: Callable[..., None]) -> Callable[..., None]:
+        own = list(inspect.signature(command, eval_str=True).parameters.values())[1:]
+        keyword = inspect.Parameter.KEYWORD_ONLY
+        parameters = [
+            inspect.Parameter("data", keyword, annotation=Data),
+            *(p.replace(kind=keyword) for p in own),
+            *(inspect.Parameter(n, keyword, annotation=SHARED[n][0], default=SHARED[n][1]) for n in shared),
+        ]
+
+        @functools.wraps(command)
+        def called(*, data: str, **values: Any) -> None:
+            given = Given(data, {n: values.pop(n) for n in shared})
+            command(given, **values)
+
+        called.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
+        called.__annotations__ = {p.name: p.annotation for p in parameters}
+        return called
+
+    return decorate
+
+
+def console() -> Any:
+    """Return the terminal to print to."""
+    from rich.console import Console
+
+    return Console(highlight=False, soft_wrap=False)
 
 
 def names_in(text: str | Iterable[str] | None, known: Iterable[str] = ()) -> list[str]:
@@ -88,34 +207,8 @@ def names_in(text: str | Iterable[str] | None, known: Iterable[str] = ()) -> lis
     return [n for t in given for n in ([t] if t in there else [p.strip() for p in t.split(",") if p.strip()])]
 
 
-def look_options(
-    picture: str,
-    scale: str,
-    bins: int | None,
-    width: float | None,
-    start: float | None,
-    measure: str | None,
-    arrange: str,
-    bandwidth: float | None,
-    limits: str | None,
-    calendar: str | None,
-    numbers: bool,
-    normal: bool,
-    box: bool,
-    residuals: bool = False,
-) -> LookOptions:
-    """Return how to look, as `Study.distribution` takes it; only what was asked for.
-
-    Raises
-    ------
-    OptionError
-    """
-    usual = {"picture": "auto", "scale": "linear", "arrange": "line"}
-    given = {k: v for k, v in locals().items() if k != "usual" and v is not None and v is not False}
-    asked: dict[str, Any] = {k: v for k, v in given.items() if usual.get(k) != v}
-    if limits is not None:
-        try:
-            asked["limits"] = [float(v) for v in limits.split(",")]
-        except ValueError:
-            raise OptionError(f"--limits takes two numbers, LOW,HIGH, such as 0,50, not {limits!r}.") from None
-    return cast("LookOptions", asked)
+def _pair(text: str) -> tuple[str, str]:
+    column, sign, kind = text.rpartition("=")
+    if not (column and sign and kind):
+        raise OptionError(f"--kind takes COLUMN=KIND, such as zone=nominal, not {text!r}.")
+    return column, kind

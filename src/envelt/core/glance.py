@@ -148,7 +148,7 @@ def _number_classes(
     units: Units,
     rows: Rows | None,
 ) -> Glimpse:
-    codes = outcome.codes[known]
+    codes = outcome.codes if known.all() else outcome.codes[known]
     comparison = compare_groups(values, codes, outcome.levels, rows)
     counts = _tenths(comparison)
     test, v = (ct.chi_square(counts), ct.cramers_v(counts).estimate) if counts.shape[0] > 1 else (_no_test(), 0.0)

@@ -51,5 +51,6 @@ def sorted_groups(values: Floats, codes: NDArray[np.integer], groups: int, rows:
 def _sorted_present(values: Floats) -> Floats:
     """Return values sorted, without NaN, which sorting puts last."""
     values.sort()
-    missing = int(np.isnan(values).sum())
-    return values[: len(values) - missing]
+    if len(values) and np.isnan(values[-1]):
+        return values[: np.searchsorted(values, np.nan)]
+    return values

@@ -166,7 +166,7 @@ def _outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsBeyon
     above = len(ordered) - int(np.searchsorted(ordered, high, "right"))
     n = below + above
     expected = 0.007 * len(ordered)  # of a normal distribution
-    if n <= expected + T.SURE * np.sqrt(max(expected, 1.0)):
+    if n <= T.OUTLIER_RATIO * expected + T.SURE * np.sqrt(max(expected, 1.0)):
         return []
     at = rows(float(low), float(high))
     return [

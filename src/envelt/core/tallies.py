@@ -7,6 +7,7 @@ counts as three equal rows.
 
 from __future__ import annotations
 
+import copy
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -103,7 +104,7 @@ class MomentSummary:
 
     ``variance`` divides by n − 1. ``skewness`` is the adjusted Fisher–Pearson G1 (3 values or more),
     ``excess_kurtosis`` is G2 (4 or more): Joanes & Gill (1998), The Statistician 47, 183–189. The mean is
-    ``offset`` + ``from_offset``, rounded.
+    ``offset`` + ``from_offset``, rounded. ``sd`` is right also where ``variance`` is too large or small a number.
     """
 
     n: Ints
@@ -115,6 +116,7 @@ class MomentSummary:
     max: Floats
     offset: Floats
     from_offset: Floats
+    sd: Floats
 
     @property
     def centred_mean(self) -> Floats:
@@ -127,10 +129,12 @@ class MomentSummary:
         """Return the summary of some of the groups."""
         return MomentSummary(*(getattr(self, f.name)[keep] for f in fields(self)))
 
-    @property
-    def sd(self) -> Floats:
-        """The standard deviation, root of ``variance``."""
-        return np.asarray(np.sqrt(self.variance))
+
+def _unit_of(reach: float) -> float:
+    """Return a power of two to measure deviations in; 1 where their fourth powers are ordinary numbers."""
+    if 1e-60 < reach < 1e60 or reach == 0 or not np.isfinite(reach):
+        return 1.0
+    return float(2.0 ** np.floor(np.log2(reach)))
 
 
 class Moments:
@@ -146,6 +150,7 @@ class Moments:
         self._m2, self._m3, self._m4 = zero.copy(), zero.copy(), zero.copy()
         self._shift = zero.copy()
         self._min, self._max = np.full(groups, np.inf), np.full(groups, -np.inf)
+        self._unit = 1.0  # of the moments: other than 1 only where their powers would leave the range of numbers
 
     def add(
         self,
@@ -170,6 +175,7 @@ class Moments:
         """Add a batch whose values are already apart, one array a group, none missing."""
         batch = Moments(len(groups))
         with np.errstate(over="ignore", invalid="ignore"):
+            batch._unit = _unit_of(max((float(np.ptp(g)) for g in groups if len(g)), default=0.0))
             for i, values in enumerate(groups):
                 if len(values):
                     batch._fill_group(i, values)
@@ -184,6 +190,8 @@ class Moments:
         slip = float(e.mean())  # what rounding left of the first moment
         e -= slip
         self._mean[i] = mean + slip
+        if self._unit != 1:
+            e /= self._unit
         e2 = e * e
         self._m2[i], self._m3[i], self._m4[i] = e2.sum(), np.dot(e2, e), np.dot(e2, e2)
 
@@ -203,6 +211,9 @@ class Moments:
         slip = total(e) / safe  # what rounding left of the first moment
         e -= slip[at]
         self._mean += slip
+        self._unit = _unit_of(float(np.max(np.abs(e), initial=0.0)))
+        if self._unit != 1:
+            e = e / self._unit
         e2 = e * e
         self._m2, self._m3, self._m4 = total(e2), total(e2 * e), total(e2 * e2)
         np.minimum.at(self._min, at, values)
@@ -215,6 +226,9 @@ class Moments:
         safe = np.maximum(n, 1)
         delta = np.where(na > 0, (other._shift - self._shift) + other._mean - self._mean, 0.0)
         delta = np.where(nb > 0, delta, 0.0)
+        other = self._to_one_unit(other, float(np.max(np.abs(delta), initial=0.0)))
+        step = delta
+        delta = delta / self._unit
         d_n = delta / safe
         m4 = self._m4 + other._m4
         m4 += delta * d_n**3 * na * nb * (na * na - na * nb + nb * nb)
@@ -225,19 +239,36 @@ class Moments:
         self._m2 = self._m2 + other._m2 + delta * d_n * na * nb
         self._m3, self._m4 = m3, m4
         fresh = na == 0
-        self._mean = np.where(fresh, other._mean, self._mean + d_n * nb)
+        self._mean = np.where(fresh, other._mean, self._mean + step / safe * nb)
         self._shift = np.where(fresh, other._shift, self._shift)
         self._n = n
         self._min = np.minimum(self._min, other._min)
         self._max = np.maximum(self._max, other._max)
 
+    def _to_one_unit(self, other: Moments, apart: float) -> Moments:
+        """Bring both tallies to a unit in which the powers of what lies between their means are ordinary numbers."""
+        if not self._n.any():
+            self._unit = other._unit
+        unit = max(self._unit, other._unit, _unit_of(apart) if apart > 0 else 0.0)
+        self._in_unit(unit)
+        if other._unit != unit:
+            other = copy.deepcopy(other)
+            other._in_unit(unit)
+        return other
+
+    def _in_unit(self, unit: float) -> None:
+        ratio = self._unit / unit  # 1 at most
+        self._m2, self._m3, self._m4 = self._m2 * ratio**2, self._m3 * ratio**3, self._m4 * ratio**4
+        self._unit = unit
+
     def finish(self) -> MomentSummary:
         """Return the summary of every group."""
         n = self._n
         with np.errstate(divide="ignore", invalid="ignore", over="ignore", under="ignore"):
-            variance = np.where(n > 1, self._m2 / (n - 1), np.nan)
+            scaled = np.where(n > 1, self._m2 / (n - 1), np.nan)
             m2 = self._m2 / n
-            spread = m2 > (np.abs(self._shift + self._mean) * 1e-15) ** 2  # a constant has no shape
+            # a constant has no shape
+            spread = m2 > (np.abs(self._shift + self._mean) / self._unit * 1e-15) ** 2
             g1 = self._m3 / n / m2**1.5
             g2 = self._m4 / n / m2**2 - 3
             skewness = np.where((n > 2) & spread, g1 * np.sqrt(n * (n - 1)) / (n - 2), np.nan)
@@ -247,11 +278,12 @@ class Moments:
         return MomentSummary(
             n=n.astype(np.int64),
             mean=np.where(empty, np.nan, self._shift + self._mean),
-            variance=variance,
+            variance=scaled * self._unit**2 if self._unit < 1e150 else scaled * np.inf,
             skewness=skewness,
             excess_kurtosis=kurtosis,
             min=np.where(empty, np.nan, self._min),
             max=np.where(empty, np.nan, self._max),
             offset=self._shift.copy(),
             from_offset=np.where(empty, np.nan, self._mean),
+            sd=np.sqrt(scaled) * self._unit,
         )

@@ -71,6 +71,7 @@ Q_CARRIES = 0.05  # the false discovery rate at which a candidate is said to car
 LEAST_SHAPE = 30  # rows before anything is said of a shape
 SURE = 5.0  # standard errors: over 100 columns of 60 bins under 1 % by chance
 TAIL_SKEWNESS = 1.0  # an exponential has 2, a normal of 1,000 rows 0.08 at one standard error
+OUTLIER_RATIO = 2.5  # over what a normal distribution has: a gamma of shape 9 has twice as many
 FAR_IQRS = 10.0  # beyond this a value is gross: 1 in 10^40 of normal values, 1 in 6,000 of Student's t on 3 df
 FAR_SHARE = 0.05  # more than this is a group of its own, not slips
 SPIKE_MULTIPLES = (2, 3, 4, 5, 6, 7, 10, 12, 20, 25, 30, 50, 100, 500, 1000)  # what people round to

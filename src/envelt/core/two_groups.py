@@ -240,6 +240,12 @@ def superiority(first: Floats, second: Floats) -> Estimate:
     return superiority_of(rank_pair(first, second))
 
 
+def _variance(x: NDArray[np.generic]) -> float:
+    centred = x.astype(np.float64)
+    centred -= centred.mean()
+    return float(np.dot(centred, centred)) / (len(x) - 1)
+
+
 def superiority_of(pair: RankedPair) -> Estimate:
     """Probability that a value of the second group exceeds one of the first, ties by half.
 
@@ -255,7 +261,7 @@ def superiority_of(pair: RankedPair) -> Estimate:
     theta = pair.u / (n1 * n2)
     if theta in (0.0, 1.0) or min(n1, n2) < 2:
         return _newcombe_5(theta, n1, n2)
-    share = np.array([pair.first_in_second.var(ddof=1) / n2**2 / n1, pair.second_in_first.var(ddof=1) / n1**2 / n2])
+    share = np.array([_variance(pair.first_in_second) / n2**2 / n1, _variance(pair.second_in_first) / n1**2 / n2])
     if share.sum() == 0:
         return _newcombe_5(theta, n1, n2)
     df = _satterthwaite(share, np.array([n1, n2], float))

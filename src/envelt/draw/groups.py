@@ -58,6 +58,6 @@ def beside(axes: Axes, result: NumberDistribution, i: int, dates: bool, title: b
     mean, median = float(result.summary.moments.mean[i]), float(result.summary.quartiles[i][1])
     spot = {"va": "top", "transform": axes.transAxes}
     if title:
-        axes.text(1.015, 0.98, group_label(result, i, 24), weight="bold", size=11, **spot)
+        axes.text(1.015, 0.98, group_label(result, i, 21), weight="bold", size=11, **spot)
     numbers = f"n = {count(n)}\nmean {write(mean)}\nmedian {write(median)}" if n else "n = 0"
     axes.text(1.015, 0.98, ("\n" if title else "") + numbers, size=10, color=style.DIM, linespacing=1.45, **spot)

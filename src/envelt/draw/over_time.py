@@ -10,7 +10,7 @@ from ..core.against_number import NumberOverTime
 from ..core.look import Scale
 from ..write.digits import count, significant
 from . import style
-from .values_axis import set_values_axis
+from .values_axis import set_values_axis, tick_label
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -34,7 +34,9 @@ def draw_number_over_time(result: NumberOverTime, title: str, about: str) -> Fig
         if len(middle):
             width = float(np.median(bins.right - bins.left))
             q1, q3 = summary.quartiles[:, 0], summary.quartiles[:, 2]
-            axes.bar(middle, q3 - q1, width * 0.8, bottom=q1, color=style.PALE)
+            axes.vlines(
+                middle, q1, q3, color=style.PALE, lw=0.64 * style.WIDTH * width / (bins.right[-1] - bins.left[0])
+            )
             axes.vlines(middle, low, high, color=style.PALETTE[0], lw=1.8)
             axes.plot(middle, m.mean, "o", color=style.PALETTE[0], mec="white", ms=7)
             below.bar(
@@ -43,7 +45,7 @@ def draw_number_over_time(result: NumberOverTime, title: str, about: str) -> Fig
             below.set_xlim(bins.left[0], bins.right[-1])
         axes.axhline(overall, color=style.DIM, lw=1, ls="--")
         axes.set_ylabel(style.shorten(result.outcome.name, 50))
-        axes.yaxis.set_major_formatter(lambda v, _: significant(v, 6))
+        axes.yaxis.set_major_formatter(lambda v, _: tick_label(v))
         axes.grid(axis="y")
         axes.tick_params(axis="x", labelbottom=False)
         below.set_ylabel("rows", size=10)

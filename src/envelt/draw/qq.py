@@ -9,9 +9,10 @@ import numpy as np
 from ..core.distribution import NumberDistribution
 from ..core.qq import QQ, normal_qq
 from ..core.resolution import recorded_step, step_in_words
-from ..write.digits import count, significant
+from ..write.digits import count
 from . import style
 from .groups import group_colour, group_label, shown_groups
+from .values_axis import tick_label
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -41,15 +42,16 @@ def draw_qq(result: NumberDistribution, title: str, about: str, dates: bool = Fa
         axes = style.place(
             figure, left + 82, top + 30, style.WIDTH - left - width + 12, style.HEIGHT - top - height + 52
         )
-        _panel(axes, result, i, qq, span)
+        _panel(axes, result, i, qq, span, 26 if columns < 3 else 12)
     return figure
 
 
-def _panel(axes: Axes, result: NumberDistribution, i: int, qq: QQ | None, span: tuple[float, float]) -> None:
+def _panel(axes: Axes, result: NumberDistribution, i: int, qq: QQ | None, span: tuple[float, float], most: int) -> None:
+    label = group_label(result, i, most)
     n = int(result.summary.moments.n[i])
     if qq is None:
         why = "fewer than 8 values" if n < 8 else "the quartiles coincide"
-        axes.set_title(f"{group_label(result, i)} (n = {count(n)})", loc="left", size=11, weight="bold")
+        axes.set_title(f"{label} (n = {count(n)})", loc="left", size=11, weight="bold")
         axes.text(0.5, 0.5, f"No Q–Q plot: {why}.", ha="center", transform=axes.transAxes, color=style.DIM)
         axes.set_xticks([])
         axes.set_yticks([])
@@ -62,10 +64,10 @@ def _panel(axes: Axes, result: NumberDistribution, i: int, qq: QQ | None, span: 
     axes.plot(qq.theory[~off], qq.sample[~off], "o", ms=4, color=colour, mew=0)
     axes.plot(qq.theory[off], qq.sample[off], "o", ms=4, color=style.STOP, mew=0)
     where = "all inside the band" if not qq.outside else f"{count(qq.outside)} outside the band"
-    axes.set_title(f"{group_label(result, i)} (n = {count(n)}): {where}", loc="left", size=11, weight="bold")
+    axes.set_title(f"{label} (n = {count(n)}): {where}", loc="left", size=11, weight="bold")
     axes.set_xlabel("standard normal quantile", size=10)
     axes.set_ylabel(style.shorten(result.name, 40), size=10)
     # the band of the outermost points can reach far: the axis is that of the values of all groups
     margin = 0.05 * (span[1] - span[0]) or 1.0
     axes.set_ylim(span[0] - 3 * margin, span[1] + 3 * margin)
-    axes.yaxis.set_major_formatter(lambda v, _: significant(float(result.scale.value(np.array([v]))[0])))
+    axes.yaxis.set_major_formatter(lambda v, _: tick_label(float(result.scale.value(np.array([v]))[0])))

@@ -11,6 +11,7 @@ from ..core.against_number import NumberByNumber
 from ..core.trend import least_squares
 from ..write.digits import count, places, significant
 from . import style
+from .values_axis import tick_label
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -49,7 +50,7 @@ def draw_number_by_number(result: NumberByNumber, title: str, about: str) -> Fig
         label = f"{result.outcome.name} less the line" if residuals else result.outcome.name
         axes.set_ylabel(style.shorten(label, 60))
         for axis in (axes.xaxis, axes.yaxis):
-            axis.set_major_formatter(lambda v, _: significant(v, 6))
+            axis.set_major_formatter(lambda v, _: tick_label(v))
         _numbers(axes, result)
         effects = result.comparison.effects
         return style.describe(

@@ -16,6 +16,14 @@ if TYPE_CHECKING:
 SCALE_NAMES = {"log": "log scale", "log1p": "log scale of 1 + value"}
 
 
+def tick_label(value: float) -> str:
+    """Return a number for a tick: whole where it is short, else with an exponent."""
+    if abs(value) < 1e7:
+        return significant(value, 6)
+    mantissa, exponent = f"{value:.3e}".split("e")
+    return f"{float(mantissa):g}e{int(exponent)}".replace("-", "−")
+
+
 def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) -> None:
     """Label the x axis of values and give it ticks in original units."""
     if dates:
@@ -27,7 +35,7 @@ def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) ->
         axes.set_xlabel(style.shorten(name, 90))
         return
     if scale.name == "linear":
-        axes.xaxis.set_major_formatter(lambda v, _: significant(v, 6))
+        axes.xaxis.set_major_formatter(lambda v, _: tick_label(v))
         axes.set_xlabel(style.shorten(name, 90))
         return
     low, high = axes.get_xlim()

@@ -258,7 +258,9 @@ def number_by_number_view(
     return view
 
 
-def number_over_time_view(result: NumberOverTime, about: tuple[str, ...], names: Captions = PLAIN) -> View:
+def number_over_time_view(
+    result: NumberOverTime, about: tuple[str, ...], names: Captions = PLAIN, parts: Sequence[Part] = ()
+) -> View:
     """A date candidate against a numeric outcome."""
     tables = {
         "table": group_table(result.comparison.summary, result.name),
@@ -271,7 +273,7 @@ def number_over_time_view(result: NumberOverTime, about: tuple[str, ...], names:
 
         return draw_number_over_time(names.of(result), view.title, " · ".join(view.about))
 
-    return _view(result, f"{names(result.outcome.name)} over {names(result.name)}", about, tables, draw, names, ())
+    return _view(result, f"{names(result.outcome.name)} over {names(result.name)}", about, tables, draw, names, parts)
 
 
 def glance_view(result: Glance, about: tuple[str, ...], names: Captions = PLAIN) -> View:

@@ -119,12 +119,12 @@ def distribution_tables(
 
 
 def _by_group(groups: list[dict[str, Any]], labels: tuple[str, ...]) -> pd.DataFrame:
-    frames = [pd.DataFrame(g) for g in groups]
-    if len(frames) == 1:
-        return frames[0]
-    for frame, label in zip(frames, labels, strict=True):
-        frame.insert(0, "group", label)
-    return pd.concat([f for f in frames if len(f)] or frames[:1], ignore_index=True)
+    if len(groups) == 1:
+        return pd.DataFrame(groups[0])
+    names = list(groups[0])
+    sizes = [len(g[names[0]]) for g in groups]
+    columns = {name: np.concatenate([np.asarray(g[name]) for g in groups]) for name in names}
+    return pd.DataFrame({"group": np.repeat(np.array(labels, dtype=object), sizes), **columns})
 
 
 def _profiles(result: NumberDistribution) -> dict[str, pd.DataFrame]:

@@ -1,0 +1,1 @@
+"""The steps that need more than a line of `Study`: from columns and options to a view."""

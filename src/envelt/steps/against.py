@@ -1,0 +1,92 @@
+"""One candidate against the outcome, or all of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ..core import against_class, against_number
+from ..core.glance import glance
+from ..core.grouping import Grouping, crossed_column
+from ..core.look import Look
+from ..core.outcome import ClassOutcome, Outcome
+from ..core.table import CategoryColumn, Column, TimeColumn
+from ..errors import OutcomeError
+from ..view import View
+from ..views import against as seen_against
+from ..write.progress import slow_progress
+from .context import Context, refuse_itself, refuse_picture
+
+MOST_PARTS = 30
+"""Parts of the rows within which a candidate is set against the outcome."""
+
+
+def show_glance(context: Context, candidates: list[str]) -> View:
+    """Set every candidate against the outcome, a number each."""
+    outcome = context.known_outcome
+    if not candidates:
+        raise OutcomeError(f"There is no column besides {outcome.name!r} to set against it.")
+    with slow_progress("Against") as report:
+        result = glance([context.table[n] for n in candidates], outcome, context.unit_codes(), report)
+    return seen_against.glance_view(result, context.about(outcome), context.names)
+
+
+def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look: Look) -> View:
+    """Set one candidate against the outcome, over all rows and in the parts that other columns make."""
+    refuse_itself(by, (name,))
+    candidate, outcome = context.table[name], context.known_outcome
+    about, names, units, rows = context.about(outcome), context.names, context.unit_codes(), context.table.rows
+    divided = context.grouping(by) if by else None
+    if divided is not None:
+        about = (*about, f"divided by {' and '.join(names(n) for n in by)}")
+    known = rows[outcome.known]
+    if isinstance(candidate, CategoryColumn) and divided is not None:
+        result = _result(context, crossed_column(divided, candidate), outcome, look, None, units, rows)
+    else:
+        result = _result(context, candidate, outcome, look, divided, units, rows)
+    parts = _parts(context, candidate, outcome, divided, units) if divided is not None else []
+    if isinstance(result, against_class.NumberByClass):
+        dates = isinstance(candidate, TimeColumn)
+        return seen_against.number_by_class_view(result, about, known, top, dates, names, parts)
+    if isinstance(result, against_class.LevelsByClass):
+        assert isinstance(candidate, CategoryColumn)
+        return seen_against.levels_by_class_view(result, about, candidate, names, parts)
+    if isinstance(result, against_number.NumberByLevels):
+        return seen_against.number_by_levels_view(result, about, known, top, names, parts)
+    if isinstance(result, against_number.NumberByNumber):
+        return seen_against.number_by_number_view(result, about, names, parts)
+    return seen_against.number_over_time_view(result, about, names, parts)
+
+
+def _result(
+    context: Context, candidate: Column, outcome: Outcome, look: Look, by: Grouping | None, units: Any, rows: Any
+) -> seen_against.Result:
+    if isinstance(outcome, ClassOutcome):
+        if isinstance(candidate, CategoryColumn):
+            refuse_picture(look, candidate.name, "levels against classes are shown as rates")
+            return against_class.levels_by_class(candidate, outcome, units)
+        limits = context.ranges.get(candidate.name)
+        return against_class.number_by_class(candidate, outcome, look, rows, by, units, limits, context.seed)
+    if isinstance(candidate, CategoryColumn):
+        return against_number.number_by_levels(candidate, outcome, look, rows, units)
+    if isinstance(candidate, TimeColumn):
+        return against_number.number_over_time(candidate, outcome, units)
+    refuse_picture(look, candidate.name, "two numbers are shown as a scatter, or its density")
+    return against_number.number_by_number(candidate, outcome, look, rows, by, units)
+
+
+def _parts(
+    context: Context, candidate: Column, outcome: Outcome, divided: Grouping, units: Any
+) -> list[seen_against.Part]:
+    """Set the candidate against the outcome in each of the largest parts of the rows."""
+    n = np.bincount(divided.codes[divided.codes >= 0], minlength=len(divided))
+    largest = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
+    parts = []
+    for k in largest:
+        keep = divided.codes == k
+        at = np.flatnonzero(keep)
+        some = None if units is None else units[keep]
+        result = _result(context, candidate.take(at), outcome.take(keep), Look(), None, some, context.table.rows[at])
+        parts.append(seen_against.Part(divided.labels[k], len(at), *seen_against.principal(result)))
+    return parts
