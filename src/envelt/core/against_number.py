@@ -9,6 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from . import thresholds as T
 from .against_class import bin_label
 from .clustered import product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison
@@ -122,6 +123,11 @@ def number_by_levels(
         column.name, outcome, comparison, distribution, shrunken_means(comparison), pairs, ordered, missing,
         distribution.findings,
     )  # fmt: skip
+
+
+def reading_order(n: NDArray[np.integer], shrunken: Floats) -> NDArray[np.intp]:
+    """Return levels by their shrunken mean, the largest first; those of under ten rows last, so they top no list."""
+    return np.lexsort((-np.nan_to_num(shrunken, nan=-np.inf), n < T.FEW_ROWS))
 
 
 def shrunken_means(comparison: GroupComparison) -> Floats:

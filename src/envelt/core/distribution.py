@@ -303,7 +303,7 @@ def chosen_picture(asked: str, n: NDArray[np.integer], two_peaks: bool = False, 
         raise OptionError("Bars are for categories; for numbers use picture='histogram'.")
     if asked != "auto":
         return asked, ""
-    groups, least = len(n), int(n.min(initial=0))
+    groups, least = len(n), int(n.min()) if len(n) else 0
     if dates:
         return "histogram", "histogram: dates, by a unit of the calendar"
     if int(n.sum()) <= FEW_DOTS * max(groups, 1) and groups <= MOST_AS_ROWS:
@@ -331,8 +331,7 @@ def level_distribution(column: CategoryColumn, grouping: Grouping, look: Look) -
     if look.picture not in ("auto", "bars"):
         raise OptionError(
             f"{column.name!r} is {column.kind}, which has levels and no {look.picture}: use picture='bars', or "
-            "declare it a "
-            f"number: kinds={{{column.name!r}: 'continuous'}}."
+            f"declare it a number: kinds={{{column.name!r}: 'continuous'}}."
         )
     size = len(column.levels)
     inside, present = grouping.codes >= 0, column.codes >= 0

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..core import thresholds as T
-from ..core.against_number import NumberByLevels
+from ..core.against_number import NumberByLevels, reading_order
 from ..write.digits import count, significant
 from . import style
 from .against_levels import largest_levels, row_axes
@@ -21,8 +21,7 @@ if TYPE_CHECKING:
 def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Figure:
     """Draw one row a level: the distribution as a pale body, the middle half as a bar, the mean with its interval.
 
-    Levels without an order are sorted by their shrunken mean; those of few rows stand there, hollow, so that they
-    top no list.
+    Levels without an order are sorted by their shrunken mean; those of few rows come last, hollow, at that mean.
     """
     summary = result.comparison.summary
     m = summary.moments
@@ -30,7 +29,7 @@ def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Fig
     kept, rest = largest_levels(m.n)
     kept = kept[m.n[kept] > 0]
     if not result.ordered:
-        kept = kept[np.argsort(-np.nan_to_num(result.shrunken[kept]), kind="stable")]
+        kept = kept[reading_order(m.n[kept], result.shrunken[kept])]
     rows = []
     for i in kept:
         few = bool(m.n[i] < T.FEW_ROWS)

@@ -11,7 +11,7 @@ import pandas as pd
 
 from ..core import thresholds as T
 from ..core.against_class import LevelsByClass, NumberByClass
-from ..core.against_number import NumberByLevels, NumberByNumber, NumberOverTime
+from ..core.against_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
 from ..core.estimate import Estimate, Finding, Significance
 from ..core.glance import Glance
 from ..core.outcome import ClassOutcome
@@ -214,10 +214,10 @@ def number_by_levels_view(
     title = f"{names(result.outcome.name)} by {names(result.name)}"
     small = int(np.sum(result.comparison.summary.moments.n < T.FEW_ROWS))
     if small:
-        about = (*about, f"{count(small)} levels of under {T.FEW_ROWS} rows are shown hollow, at their shrunken mean")
+        about = (*about, f"{count(small)} levels of under {T.FEW_ROWS} rows come last, hollow, at their shrunken mean")
     view = _view(result, title, about, tables, draw, names, parts)
-    if not result.ordered:  # the largest shrunken mean first, as drawn
-        view.sorted_by(np.argsort(-np.nan_to_num(result.shrunken, nan=-np.inf), kind="stable").tolist())
+    if not result.ordered:  # as drawn
+        view.sorted_by(reading_order(result.comparison.summary.moments.n, result.shrunken).tolist())
     return view
 
 

@@ -41,7 +41,7 @@ def distribution_view(
 
         return draw_distribution(captioned(result, names), view.title, " · ".join(view.about), dates)
 
-    values = {"picture": result.picture, "overlap": result.overlap}
+    values = {"chosen": result.picture, "overlap": result.overlap}
     if result.density is not None:
         values |= {"bandwidth": dict(zip(grouping.labels, result.density.bandwidths.tolist(), strict=True))}
     if result.shapes and not dates:
@@ -181,7 +181,7 @@ def level_distribution_view(
         tables,
         result.findings,
         draw,
-        {"picture": "bars"},
+        {"chosen": "bars"},
         captions=names.given,
     )
 

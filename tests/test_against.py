@@ -1,0 +1,192 @@
+"""One candidate against the outcome, alone and within parts, and all candidates at a glance."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from scipy import stats
+
+from envelt import Study
+from envelt.core.against_number import shrunken_means
+from envelt.core.groups import compare_groups
+from envelt.core.shrinkage import shrunken_levels
+from envelt.core.trend import relation_form
+from envelt.core.two_groups import kruskal_wallis_of_two, rank_pair
+from envelt.errors import OptionError, OutcomeError
+
+
+def rng(seed=0):
+    return np.random.default_rng(seed)
+
+
+def made(n=1200, seed=0):
+    r = rng(seed)
+    x = r.normal(size=n)
+    frame = pd.DataFrame(
+        {
+            "x": x,
+            "bent": r.normal(size=n),
+            "count": r.poisson(3, n),
+            "place": r.choice(["hill", "mill", "till"], n, p=[0.6, 0.3, 0.1]),
+            "when": pd.Timestamp("2024-01-01") + pd.to_timedelta(r.integers(0, 700, n), "D"),
+            "side": r.choice(["left", "right"], n),
+            "key": [f"k{i}" for i in range(n)],
+        }
+    )
+    score = x + 0.8 * (frame["place"] == "mill") + (frame["bent"] ** 2 - 1)
+    frame["honey"] = score + r.normal(size=n)
+    frame["wintered"] = np.where(r.random(n) < 1 / (1 + np.exp(-score)), "yes", "no")
+    return frame
+
+
+@pytest.mark.parametrize(("n1", "n2"), [(1, 9), (40, 300), (2000, 700), (3, 3)])
+@pytest.mark.parametrize("step", [0, 1])
+def test_groups_placed_in_each_other_by_blocks_are_placed_as_one_by_one(n1, n2, step):
+    r = rng(n1 + n2 + step)
+    a, b = (np.sort(np.round(r.normal(m, 3, n)) if step else r.normal(m, 3, n)) for m, n in ((0, n1), (1, n2)))
+    pair = rank_pair(a, b)
+    below = lambda x, y: ((y[None, :] < x[:, None]).sum(axis=1) + (y[None, :] <= x[:, None]).sum(axis=1)) / 2  # noqa: E731
+    assert pair.first_in_second.tolist() == below(a, b).tolist()
+    assert pair.second_in_first.tolist() == below(b, a).tolist()
+    pooled = np.r_[a, b]
+    counts = np.unique(pooled, return_counts=True)[1].astype(float)
+    assert pair.ties == np.sum(counts**3 - counts)
+    shares = np.linspace(0, 1, 11)
+    assert pair.quantiles(shares) == pytest.approx(np.quantile(pooled, shares), abs=1e-12)
+    if len(np.unique(pooled)) > 1:
+        assert kruskal_wallis_of_two(pair) == pytest.approx(stats.kruskal(a, b).statistic, rel=1e-9, abs=1e-12)
+
+
+def test_a_number_by_class_has_rates_a_cut_and_the_distribution():
+    frame = made()
+    view = Study(frame, outcome="wintered").against("x")
+    assert list(view.tables)[:5] == ["table", "rates", "cut", "tests", "effects"]
+    assert {"bins", "density", "top_values", "outliers"} < set(view.tables)
+    assert view.rates["n"].sum() == len(frame)
+    row = view.cut.iloc[0]
+    assert row["event_is"] == "above"
+    assert row["cut_low"] <= row["cut"] <= row["cut_high"]
+    assert row["balanced_accuracy"] == pytest.approx((row["sensitivity"] + row["specificity"]) / 2)
+    held = frame["x"] >= row["cut"]
+    in_sample = (held[frame["wintered"] == "yes"].mean() + (~held)[frame["wintered"] == "no"].mean()) / 2
+    assert row["balanced_accuracy"] <= in_sample + 0.002  # rows not used to find it cannot flatter it
+
+
+def test_pictures_of_one_candidate_can_be_chosen_and_need_the_outcome_only_for_against():
+    study = Study(made(), outcome="wintered")
+    for picture in ("box", "violin", "density", "qq", "cumulative", "dots", "interval"):
+        assert picture.capitalize() in study.against("x", picture=picture).draw().alternative
+    with pytest.raises(OptionError, match="levels against classes are shown as rates"):
+        study.against("place", picture="density")
+    with pytest.raises(OptionError, match="Name a candidate"):
+        study.against(picture="box")
+    with pytest.raises(OutcomeError, match="outcome itself"):
+        study.against("x", by="wintered")
+    assert Study(made()).distribution("x").table.loc["all", "n"] == 1200
+
+
+@pytest.mark.parametrize("outcome", ["wintered", "honey"])
+@pytest.mark.parametrize("candidate", ["x", "place", "when"])
+def test_parts_are_what_the_rows_of_each_part_give_alone(outcome, candidate):
+    frame = made(seed=3)
+    whole = Study(frame, outcome=outcome).against(candidate, by="side")
+    assert whole.by.index.tolist() == sorted(whole.by.index, key=whole.by.index.tolist().index)
+    for side in ("left", "right"):
+        alone = Study(frame, outcome=outcome).where(f"side == '{side}'").against(candidate)
+        row = whole.by.loc[side]
+        effect = alone.effects.loc[row["effect"]]
+        assert row["n"] == (frame["side"] == side).sum()
+        assert row[["estimate", "low", "high"]].tolist() == pytest.approx(effect.tolist(), nan_ok=True)
+    whole.picture()
+
+
+def test_levels_are_shrunk_towards_the_whole_by_their_rows():
+    r = rng(5)
+    n = np.array([400, 300, 200, 3])
+    codes = np.repeat(range(4), n)
+    y = r.normal(np.array([0.0, 0.5, 1.0, 0.4])[codes], 1)
+    y[-3:] = [1.9, 2.2, 1.0]
+    comparison = compare_groups(y, codes, ("a", "b", "c", "few"))
+    shrunken = shrunken_means(comparison)
+    means = comparison.summary.moments.mean
+    assert means.argmax() == 3
+    assert abs(shrunken[3] - means[3]) > 0.3 * abs(means[3] - y.mean())
+    assert shrunken[:3] == pytest.approx(means[:3], abs=0.05)
+    noise = shrunken_levels(np.full(30, 20), r.normal(0, 1 / np.sqrt(20), 30) * 0.5, 0.0, 1.0)
+    assert np.ptp(noise) == 0  # levels that differ less than chance makes them are all the whole
+
+
+def test_small_levels_top_no_list_of_means():
+    r = rng(6)
+    frame = pd.DataFrame({"place": ["mill"] * 200 + ["hill"] * 200 + ["pond"] * 3, "y": r.normal(0, 1, 403)})
+    frame.loc[400:, "y"] = [1.4, 1.5, 1.6]
+    frame.loc[:199, "y"] += 0.9
+    view = Study(frame, outcome="y").against("place")
+    assert view.table["mean"].idxmax() == "pond"
+    assert "1 levels of under 10 rows come last, hollow, at their shrunken mean" in view.about
+    assert view.shown["table"].index.tolist() == ["mill", "hill", "pond"]
+
+
+def test_forms_that_only_the_other_side_shows():
+    r = rng(8)
+    z = r.normal(size=2000)
+    boomerang = z**2 + 0.1 * r.normal(size=2000)
+    assert relation_form(boomerang, z).form == "curved"
+    assert relation_form(z, boomerang).form == "curved"
+    assert relation_form(z, np.zeros(2000)).form == "none"
+    assert relation_form(z[:12], boomerang[:12]).form == "none"  # too few rows to say
+
+
+@pytest.mark.parametrize("outcome", ["wintered", "honey"])
+def test_the_glance_agrees_with_each_candidate_and_leaves_row_names_out(outcome):
+    frame = made(seed=9)
+    study = Study(frame, outcome=outcome)
+    view = study.against()
+    table = view.table
+    assert set(table.index) == set(study.candidates)
+    assert table.loc["key", "measure"] == "none"
+    assert np.isnan(table.loc["key", "q"])
+    assert (table["q"].dropna() >= table["p"].dropna()).all()
+    one = study.against("x").effects
+    measure = "hedges_g" if outcome == "wintered" else "spearman"
+    assert table.loc["x", ["estimate", "low", "high"]].tolist() == pytest.approx(one.loc[measure].tolist())
+    assert table.loc["place", "highest"] == "mill"
+    assert table.loc["bent", "association"] > 0.2  # no trend, seen all the same
+    assert "bent" in view.first
+    assert table.loc["place", "estimate"] == pytest.approx(table.loc["place", "high"] - table.loc["place", "low"])
+    v = study.against("place").effects.loc["cramers_v" if outcome == "wintered" else "omega_squared", "estimate"]
+    assert table.loc["place", "association"] == pytest.approx(v if outcome == "wintered" else np.sqrt(v))
+
+
+def test_the_glance_of_more_classes_is_of_the_event_and_holds_the_group_tables():
+    frame = made(seed=10)
+    frame["state"] = np.where(frame["x"] > 1, "high", np.where(frame["x"] < -1, "low", "middle"))
+    view = Study(frame, outcome="state", event="high").against()
+    event, rest = frame.loc[frame["state"] == "high", "bent"], frame.loc[frame["state"] != "high", "bent"]
+    pooled = np.sqrt((event.var() + rest.var()) / 2)
+    assert view.table.loc["bent", "estimate"] == pytest.approx((event.mean() - rest.mean()) / pooled, rel=0.01)
+    assert view.groups.loc["x", "n"].sum() == len(frame)
+    assert view.table.loc["x", "association"] == view.table["association"].max()
+
+
+def test_a_glance_by_units_counts_units():
+    frame = made(seed=11)
+    twice = pd.concat([frame.assign(case=range(len(frame)))] * 2, ignore_index=True)
+    once = Study(frame, outcome="wintered").against().table
+    units = Study(twice, outcome="wintered", unit="case").against().table
+    for name in ("x", "place"):
+        assert units.loc[name, "p"] == pytest.approx(once.loc[name, "p"], rel=0.2)
+        assert units.loc[name, "n"] == 2 * once.loc[name, "n"]
+    width = (units["high"] - units["low"]) / (once["high"] - once["low"])
+    assert width["x"] == pytest.approx(1, abs=0.02)
+
+
+def test_dates_against_numbers_and_classes_run_over_the_calendar():
+    frame = made(seed=12)
+    numbers = Study(frame, outcome="honey").against("when")
+    months = frame.groupby(frame["when"].dt.to_period("M"))["honey"].agg(["count", "mean"])
+    assert numbers.table["n"].tolist() == months["count"].tolist()
+    assert numbers.table["mean"].tolist() == pytest.approx(months["mean"].tolist())
+    classes = Study(frame, outcome="wintered").against("when")
+    assert classes.rates["n"].tolist() == months["count"].tolist()
+    assert classes.rates.index[0] == str(months.index[0].start_time.date())
+    assert "cut" not in classes.tables

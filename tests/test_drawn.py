@@ -1,0 +1,205 @@
+"""What the pictures of distributions show is what the tables say."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from matplotlib.collections import PolyCollection
+from matplotlib.colors import to_hex
+
+from envelt import Study
+from envelt.draw import style
+from envelt.draw.values_axis import tick_label
+
+
+def rng(seed=0):
+    return np.random.default_rng(seed)
+
+
+def heights(axes):
+    return np.array([p.get_height() for p in axes.patches])
+
+
+def texts(figure):
+    return " | ".join(t.get_text() for t in figure.findobj(match=lambda a: hasattr(a, "get_text")))
+
+
+def test_bars_are_the_bins_of_the_table(wintered):
+    view = wintered.distribution("frames_bees")
+    axes = view.draw().axes[0]
+    assert heights(axes).tolist() == view.bins["count"].tolist()
+    assert [p.get_x() for p in axes.patches] == pytest.approx(view.bins["left"].tolist())
+    shares = wintered.distribution("frames_bees", measure="share").draw().axes[0]
+    assert heights(shares) == pytest.approx(view.bins["share"].to_numpy())
+    density = wintered.distribution("frames_bees", measure="density", normal=True).draw().axes[0]
+    widths = view.bins["right"] - view.bins["left"]
+    assert np.sum(heights(density) * widths) == pytest.approx(1)
+
+
+def test_groups_in_line_share_both_axes_and_compare_shares(wintered):
+    view = wintered.distribution("weight_kg", by="wintered")
+    first, second = view.draw().axes
+    assert first.get_xlim() == second.get_xlim()
+    assert first.get_ylim() == second.get_ylim()
+    for axes, group in ((first, "no"), (second, "yes")):
+        bins = view.bins[view.bins["group"] == group]
+        assert heights(axes) == pytest.approx(bins["share"].to_numpy())
+    assert [to_hex(a.patches[0].get_facecolor()) for a in (first, second)] == list(style.PALETTE[:2])
+
+
+def test_a_tail_is_cut_said_and_counted(wintered):
+    view = wintered.distribution("mites")
+    figure = view.draw()
+    low, high = figure.axes[0].get_xlim()
+    beyond = int((pd.read_csv("src/envelt/demo/hives.csv")["mites"] > high).sum())
+    assert beyond > 50
+    assert low == -0.5
+    assert f"{beyond} rows beyond →" in texts(figure)
+    assert f"tail cut: {beyond} rows above 47.5 are counted at the edge" in view.about
+    assert view.bins["count"].iloc[-1] == beyond
+    for spike in ("5", "10", "15"):
+        assert spike in texts(figure).split(" | ")  # what people round to is written over its bar
+
+
+def test_shares_in_each_bin_fill_it(wintered):
+    figure = wintered.distribution("mites", by="wintered", arrange="shares", width=10).draw()
+    patches = figure.axes[0].patches
+    half = len(patches) // 2
+    total = np.array([a.get_height() + b.get_height() for a, b in zip(patches[:half], patches[half:], strict=True)])
+    assert set(np.round(total, 9)) <= {0.0, 1.0}
+    stacked = wintered.distribution("mites", by="wintered", arrange="stacked", width=10)
+    drawn = heights(stacked.draw().axes[0])
+    counts = stacked.bins.groupby("group")["count"].sum()
+    assert drawn.sum() == counts.sum()
+
+
+def test_numbers_on_bars_are_their_counts():
+    frame = pd.DataFrame({"x": [1.0] * 4 + [2.0] * 9 + [3.0] * 2})
+    figure = Study(frame, kinds={"x": "discrete"}).distribution("x", picture="histogram", numbers=True).draw()
+    assert {"4", "9", "2"} <= set(texts(figure).split(" | "))
+
+
+@pytest.mark.parametrize(("scale", "least"), [("log", 0.2), ("log1p", 0.0)])
+def test_log_scales_have_ticks_in_original_units_and_bars_whose_areas_are_rows(scale, least):
+    x = np.round(rng(1).lognormal(2, 1.2, 2000), 1).clip(least)
+    view = Study(pd.DataFrame({"x": x})).distribution("x", scale=scale, picture="histogram")
+    axes = view.draw().axes[0]
+    place = np.log10 if scale == "log" else lambda v: np.log10(1 + v)
+    for tick in axes.get_xticklabels():
+        value = float(tick.get_text().replace(",", ""))
+        assert tick.get_position()[0] == pytest.approx(place(np.array(value)))
+    assert view.bins["count"].sum() == 2000
+    density = Study(pd.DataFrame({"x": x})).distribution("x", scale=scale).density
+    assert np.trapezoid(density["density"], density["at"]) == pytest.approx(1, abs=0.02)
+
+
+def test_boxes_stand_at_the_quartiles_and_name_their_outliers():
+    x = np.r_[rng(2).normal(50, 4, 80), 95.0]
+    view = Study(pd.DataFrame({"x": x})).distribution("x", picture="box")
+    figure = view.draw()
+    box = figure.axes[0].patches[0]
+    q1, q3 = view.table.loc["all", ["q1", "q3"]]
+    assert (box.get_x(), box.get_width()) == pytest.approx((q1, q3 - q1))
+    assert "95 (row 80)" in texts(figure)
+    assert "hides the number of rows and a second peak" in texts(figure)
+
+
+def test_violins_and_densities_hold_to_their_values(wintered):
+    view = wintered.distribution("honey_kg", by="fed", picture="violin")
+    axes = view.draw().axes[0]
+    bodies = [c for c in axes.collections if isinstance(c, PolyCollection)]
+    assert len(bodies) == 2
+    assert all(b.get_paths()[0].vertices[:, 0].min() >= 0 for b in bodies)  # no negative honey
+    curves = wintered.distribution("honey_kg", by="fed", picture="density").draw().axes[0]
+    assert min(line.get_xdata().min() for line in curves.lines if len(line.get_xdata()) > 100) >= 0
+
+
+def test_every_row_is_a_dot_until_there_are_too_many(wintered):
+    some = wintered.where("altitude_m > 1000").distribution("weight_kg", picture="dots", box=True)
+    dots = [line for line in some.draw().axes[0].lines if line.get_marker() == "o" and len(line.get_xdata()) > 3]
+    assert sum(len(line.get_xdata()) for line in dots) == some.table["n"].sum()
+    many = Study(pd.DataFrame({"x": rng(3).normal(size=20_000)})).distribution("x", picture="dots").draw()
+    assert "5,000 rows drawn evenly" in texts(many)
+
+
+def test_cumulative_curves_rise_from_0_to_1_at_the_values():
+    x = rng(4).gamma(2, 3, 500)
+    line = Study(pd.DataFrame({"x": x})).distribution("x", picture="cumulative").draw().axes[0].lines[0]
+    at, share = line.get_xdata(), line.get_ydata()
+    assert (share[0], share[-1]) == (0, 1)
+    assert (np.diff(share) >= 0).all()
+    for value in np.quantile(x, [0.1, 0.5, 0.9]):
+        drawn = share[np.searchsorted(at, value, "right") - 1]
+        assert drawn == pytest.approx(np.mean(x <= value))
+
+
+def test_an_interval_axis_without_zero_is_marked(wintered):
+    cut = wintered.distribution("weight_kg", by="forage", picture="interval")
+    assert "axis does not start at 0" in texts(cut.draw())
+    whole = wintered.distribution("weight_kg", by="forage", picture="interval", limits=(0, 50))
+    assert "axis does not start at 0" not in texts(whole.draw())
+    assert whole.draw().axes[0].get_xlim() == (0, 50)
+
+
+def test_auto_chooses_by_rows_and_groups_and_says_why(wintered):
+    few = wintered.where("altitude_m > 1150")
+    chosen = {
+        "histogram": wintered.distribution("mites"),
+        "dots": few.distribution("mites"),
+        "box": wintered.distribution("honey_kg", by="forage"),
+        "violin": wintered.distribution("cell_width_mm", by="forage"),
+        "interval": wintered.distribution("honey_kg", by="apiary"),
+        "bars": wintered.distribution("forage"),
+    }
+    for picture, view in chosen.items():
+        assert view.chosen == picture
+    assert "violins: 7 groups, and a box would hide the second peak" in chosen["violin"].about
+
+
+def test_dates_draw_time_months_and_weekdays(wintered):
+    view = wintered.distribution("inspected_on")
+    over_time, months, weekdays = view.draw().axes
+    assert heights(over_time).tolist() == view.bins["count"].tolist()
+    assert heights(months) == pytest.approx(view.months["count"].to_numpy() / 3000)
+    assert heights(weekdays) == pytest.approx(view.weekdays["count"].to_numpy() / 3000)
+
+
+def test_the_sheet_has_a_panel_a_column_and_counts_the_rest():
+    frame = pd.DataFrame(rng(5).normal(size=(60, 80)), columns=[f"c{i}" for i in range(80)])
+    view = Study(frame).distribution()
+    figure = view.draw()
+    assert len(view.table) == 80
+    assert len(figure.axes) == 63
+    assert "17 columns more are in the table" in texts(figure)
+
+
+def test_labels_and_units_show_in_every_picture():
+    columns = {
+        "weight_kg": {"label": "Hive weight", "unit": "kg"},
+        "fed": {"labels": {"yes": "was fed", "no": "hungry"}},
+    }
+    study = Study("demo", outcome="honey_kg", columns=columns)
+    for view in (
+        study.distribution("weight_kg", by="fed"),
+        study.against("weight_kg"),
+        study.distribution("weight_kg", by="fed", picture="density"),
+    ):
+        assert "Hive weight (kg)" in texts(view.draw())
+    assert "was fed" in texts(study.distribution("weight_kg", by="fed").draw())
+
+
+def test_scatters_draw_rows_and_many_rows_as_density(honey):
+    r = rng(6)
+    frame = pd.DataFrame({"x": r.normal(size=300)})
+    frame["y"] = frame["x"] + r.normal(size=300)
+    few = Study(frame, outcome="y").against("x").draw().axes[0]
+    assert max(len(line.get_xdata()) for line in few.lines if line.get_marker() == "o") == 300
+    figure = honey.against("frames_bees").draw()
+    mesh = figure.axes[0].collections[0]
+    assert np.nansum(np.ma.filled(mesh.get_array(), 0)) == 3000  # no row is lost to the grid
+    residuals = Study(frame, outcome="y").against("x", residuals=True).draw().axes[0]
+    left = next(line for line in residuals.lines if line.get_marker() == "o").get_ydata()
+    assert np.mean(left) == pytest.approx(0, abs=1e-9)
+
+
+def test_ticks_have_few_digits():
+    assert [tick_label(v) for v in (0, 2.5, 1234.0, 2e12, -3.5e9)] == ["0", "2.5", "1,234", "2e12", "−3.5e9"]
