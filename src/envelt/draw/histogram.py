@@ -258,7 +258,7 @@ def _note(result: NumberDistribution, dates: bool, arrange: str) -> str:
         bins += ", with edges between recorded values: areas are rows." if _unequal(result) else " of equal width."
     if arrange != "line":
         return f"{bins} Shapes of small groups are mostly chance: see n."
-    normal = " Dashed: the normal of the same mean and deviation." if result.look.normal else ""
-    spikes = " Red: round numbers that are too frequent." if _spikes(result) else ""
-    marks = "Above the bars: the middle half of the rows, the median across it, the mean as a ring."
+    normal = " Dashed: normal of the same mean and deviation." if result.look.normal else ""
+    spikes = " Red: too frequent." if _spikes(result) else ""
+    marks = "Above the bars: middle half, median, mean (ring)."
     return f"{bins} {marks}{normal}{spikes}"

@@ -28,6 +28,7 @@ def draw_qq(result: NumberDistribution, title: str, about: str, dates: bool = Fa
     made = {i: normal_qq(result.placed[i], step) for i in shown.order}
     ends = [float(v) for i, qq in made.items() if qq is not None for v in result.placed[i][[0, -1]]]
     span = (min(ends), max(ends)) if ends else (0.0, 1.0)
+    reach = 1.06 * max((float(qq.theory[-1]) for qq in made.values() if qq is not None), default=1.0)
     steps = ""
     if step and any(np.any(np.diff(g) == 0) for g in result.placed):
         steps = f" Recorded in {step_in_words(step)}, which makes the steps; red only where that cannot explain it."
@@ -42,12 +43,14 @@ def draw_qq(result: NumberDistribution, title: str, about: str, dates: bool = Fa
         axes = style.place(
             figure, left + 82, top + 30, style.WIDTH - left - width + 12, style.HEIGHT - top - height + 52
         )
-        _panel(axes, result, i, qq, span, 26 if columns < 3 else 12)
+        _panel(axes, result, i, qq, (*span, reach), 26 if columns < 3 else 12)
     return figure
 
 
-def _panel(axes: Axes, result: NumberDistribution, i: int, qq: QQ | None, span: tuple[float, float], most: int) -> None:
-    label = group_label(result, i, most)
+def _panel(
+    axes: Axes, result: NumberDistribution, i: int, qq: QQ | None, limits: tuple[float, float, float], most: int
+) -> None:
+    label, (low, high, reach) = group_label(result, i, most), limits
     n = int(result.summary.moments.n[i])
     if qq is None:
         why = "fewer than 8 values" if n < 8 else "the quartiles coincide"
@@ -60,6 +63,7 @@ def _panel(axes: Axes, result: NumberDistribution, i: int, qq: QQ | None, span: 
     axes.fill_between(qq.theory, qq.low, qq.high, color=style.LINE, lw=0)
     ends = qq.theory[[0, -1]]
     axes.plot(ends, qq.line[0] + qq.line[1] * ends, color=style.DIM, lw=1.2)
+    axes.set_xlim(-reach, reach)
     off = qq.off
     axes.plot(qq.theory[~off], qq.sample[~off], "o", ms=4, color=colour, mew=0)
     axes.plot(qq.theory[off], qq.sample[off], "o", ms=4, color=style.STOP, mew=0)
@@ -68,6 +72,6 @@ def _panel(axes: Axes, result: NumberDistribution, i: int, qq: QQ | None, span: 
     axes.set_xlabel("standard normal quantile", size=10)
     axes.set_ylabel(style.shorten(result.name, 40), size=10)
     # the band of the outermost points can reach far: the axis is that of the values of all groups
-    margin = 0.05 * (span[1] - span[0]) or 1.0
-    axes.set_ylim(span[0] - 3 * margin, span[1] + 3 * margin)
+    margin = 0.05 * (high - low) or 1.0
+    axes.set_ylim(low - 3 * margin, high + 3 * margin)
     axes.yaxis.set_major_formatter(lambda v, _: tick_label(float(result.scale.value(np.array([v]))[0])))

@@ -30,7 +30,7 @@ TOP, BOTTOM = 118, 88
 def _frame(figure: Figure, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
     labels = [group_label(result, i, 32) for i in order]
     left = 40 + min(270, max(80, int(8.0 * max(len(label) for label in labels))))
-    height = min(style.HEIGHT - TOP - BOTTOM, 150 * len(order) + 60 if len(order) > 1 else 360)
+    height = min(style.HEIGHT - TOP - BOTTOM, 260 * len(order) + 60)
     axes = style.place(figure, left, TOP, right, style.HEIGHT - TOP - height)
     size = 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5
     axes.set_yticks(range(len(order)), labels, size=size)

@@ -15,7 +15,7 @@ from ..write.digits import count, day_label, significant
 from .captions import PLAIN, Captions
 from .tables import as_times, group_table
 
-MOST_OUTLIERS_SHOWN = 10
+MOST_OUTLIERS_SHOWN = 5
 MANY_GROUPS = {"bins": 0, "top_values": 0}
 
 
