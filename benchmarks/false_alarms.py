@@ -28,6 +28,11 @@ RELATIONS = {
     "spread-differs",
     "significant-but-tiny",
     "means-differ-rows-overlap",
+    "outcome-drift",
+    "turns-round",
+    "counts-mislead",
+    "step-not-trend",
+    "empty-cell",
 }
 ROWS = 400
 
@@ -51,9 +56,10 @@ def noise(seed: int) -> pd.DataFrame:
 def alarms(seed: int) -> list[str]:
     """Return the codes of findings about relations."""
     study = Study(noise(seed), outcome="outcome", seed=seed)
-    found = [*study.inventory().findings, *study.rank().findings]
+    found = [*study.inventory().findings, *study.balance().findings, *study.rank().findings]
     for name in study.candidates:
         found += study.against(name).findings
+        found += study.contingency(name, "outcome").findings
     return [f.code for f in found if f.code in RELATIONS]
 
 

@@ -30,7 +30,7 @@ def test_public_names_are_what_can_be_imported():
 
 def test_the_shipped_data_is_what_the_generator_makes_and_holds_what_is_listed():
     made = make_hives()
-    assert made.shape == hives().shape == (3000, 55)
+    assert made.shape == hives().shape == (3000, 58)
     assert (made["record"] == hives()["record"]).all()
     assert made["weight_kg"].equals(hives()["weight_kg"])
     assert made.duplicated().sum() == 12
@@ -47,7 +47,7 @@ def test_inventory_has_the_contract(wintered):
     assert (table["present"] + table["missing"] == 3000).all()
     frame = hives()
     assert (table["distinct"] == frame.nunique().reindex(table.index)).all()
-    assert wintered.inventory().kinds.sum() == 55
+    assert wintered.inventory().kinds.sum() == 58
     assert wintered.inventory().kinds["continuous"] == (table["kind"] == "continuous").sum()
 
 
@@ -55,7 +55,8 @@ def test_balance_of_classes_and_of_numbers(wintered, honey, state):
     view = wintered.balance()
     assert view.table["count"].tolist() == hives()["wintered"].value_counts()[["no", "yes"]].tolist()
     assert view.largest_share == view.table["share"].max()
-    assert codes(view) == {("lopsided-outcome", "wintered"), ("outcome-missing", "wintered")}
+    drift = ("outcome-drift", "wintered")
+    assert codes(view) == {("lopsided-outcome", "wintered"), ("outcome-missing", "wintered"), drift}
     assert ("small-class", "colony_state") in codes(state.balance())
     assert honey.balance().table.loc["honey_kg", "mean"] == pytest.approx(hives()["honey_kg"].mean())
     even = Study(pd.DataFrame({"x": range(900), "y": ["a", "b", "c"] * 300}), outcome="y").balance()

@@ -10,23 +10,25 @@ from typing import TYPE_CHECKING, Any, Unpack
 
 import numpy as np
 
-from .core.balance import class_balance, numeric_balance
+from .core.axes_of_tables import Cuts
 from .core.derive import derive, in_order, origins
 from .core.encode import NO_PLAN, encode, encode_table
 from .core.estimate import Finding
 from .core.expression import rows_where
 from .core.inventory import take_inventory
 from .core.look import Look, LookOptions
-from .core.outcome import ClassOutcome, Outcome, resolve_outcome
+from .core.outcome import Outcome, resolve_outcome
 from .core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
 from .core.rank import rank_candidates
 from .core.table import Table
 from .errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, unknown_column
 from .steps.against import set_against, show_glance
+from .steps.balance import show_balance
 from .steps.context import Context
+from .steps.contingency import Asked, tabulate
 from .steps.distribution import show_distribution, show_sheet
-from .views.balance import balance_view
 from .views.captions import Captions, outcome_line
+from .views.contingency import ContingencyView
 from .views.inventory import inventory_view
 from .views.rank import rank_view
 from .write.digits import count
@@ -342,28 +344,30 @@ class Study:
             first, index=pd.Index(list(self.table.columns), name="column"), columns=labels, dtype=object
         )
 
-    def balance(self) -> View:
-        """Say how the outcome's classes (or values) are spread.
+    def balance(self, *, by: str | Iterable[str] = ()) -> View:
+        """Say how the outcome's classes (or values) are spread, and whether it drifts over a date.
+
+        Parameters
+        ----------
+        by
+            Columns whose groups are set beside each other.
 
         Returns
         -------
         View
-            ``table``: one row a class with count and share; ``largest_share`` is the accuracy of always
-            saying the largest class. For a numeric outcome the row describes its distribution.
+            ``table``: one row a class with count and share (with ``by``, counts of the classes in each group, and
+            their shares); ``largest_share`` is the accuracy of always saying the largest class, ``rows_a_candidate``
+            the rows of the smallest class for each candidate. For a numeric outcome the table describes its
+            distribution.
 
         Raises
         ------
-        OutcomeError
-            The study has no outcome.
+        OutcomeError, OptionError
+            The study has no outcome; it is grouped by itself.
         """
-        outcome = self._need_outcome()
-        return self._once("balance", lambda: self._balance(outcome))
-
-    def _balance(self, outcome: Outcome) -> View:
-        if isinstance(outcome, ClassOutcome):
-            candidates = [n for n in self.candidates if self.table[n].kind not in ("identifier", "constant")]
-            return balance_view(class_balance(outcome, len(candidates)), self._about(outcome), self._names)
-        return balance_view(numeric_balance(outcome), self._about(outcome), self._names)
+        self._need_outcome()
+        names = _names(by)
+        return self._once(f"balance {names}", lambda: show_balance(self._context(), self.candidates, names))
 
     def distribution(
         self,
@@ -459,6 +463,78 @@ class Study:
         key = f"against {column} {names} {top} {looked}"
         return self._once(key, lambda: set_against(self._context(), column, names, top, looked))
 
+    def contingency(
+        self,
+        rows: str | Iterable[str],
+        columns: str | Iterable[str] | None = None,
+        *,
+        by: str | Iterable[str] = (),
+        shares: str = "row",
+        picture: str = "auto",
+        colour: str = "share",
+        order: str = "level",
+        counts: str | None = None,
+        bins: int | None = None,
+        width: float | None = None,
+        start: float | None = None,
+        cuts: Iterable[float] = (),
+        calendar: str | None = None,
+        largest: int | None = None,
+        missing: bool = False,
+    ) -> ContingencyView:
+        """Tabulate one or two columns, or combinations of columns: counts, shares, and the outcome's rates.
+
+        Parameters
+        ----------
+        rows, columns
+            One column each, or several whose combinations are tabulated. Numbers are cut into bins, dates into units
+            of the calendar. Without ``columns``: counts and shares of one axis.
+        by
+            Up to two columns: one table for each of their groups.
+        shares
+            Of a "row", a "column" or "all".
+        picture
+            "bars", "stacked", "shares", "cells", "rates", "mosaic"; "auto" chooses.
+        colour
+            Of cells: by "share" or by "residual".
+        order
+            Of the rows: "level" (their own), "count" or "rate".
+        counts
+            The column that says how many rows each row stands for, of a table that is already counted.
+        bins, width, start, cuts, calendar
+            How numbers are cut (``cuts`` are points; a value on one goes right), and the unit for dates.
+        largest
+            How many levels stay apart; the others become "other". By default 200.
+        missing
+            Whether missing is a level of its own.
+
+        Returns
+        -------
+        ContingencyView
+            ``table``: counts, levels of the rows as index, no totals in it. ``shares(of)`` has its shape. ``totals``,
+            ``expected``, ``residuals`` (adjusted). ``rates``: the outcome at each level, with Wilson's interval (the
+            mean with its interval of a numeric outcome), and shrunken. ``tests``: chi_square, fisher_exact, trend.
+            ``effects``: cramers_v, gamma, and of 2 × 2 risk_difference, risk_ratio, odds_ratio. ``units``: different
+            units in each cell, where one is declared.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> Study("demo", outcome="wintered").contingency("fed", "wintered").table.to_numpy().tolist()
+        [[225, 961], [441, 1349]]
+        """
+        asked = Asked(
+            _names(rows), _names(columns or ()), _names(by), shares, picture, colour, order, counts,
+            Cuts(bins, width, start, tuple(float(c) for c in cuts), calendar, largest, missing),
+        )  # fmt: skip
+        made = self._once(f"contingency {asked}", lambda: tabulate(self._context(), asked, self.candidates))
+        assert isinstance(made, ContingencyView)
+        return made
+
     def rank(self) -> View:
         """Score every candidate alone, on rows it was not fitted on.
 
@@ -512,6 +588,10 @@ class Study:
 
     def _about(self, outcome: Outcome) -> tuple[str, ...]:
         return (outcome_line(outcome, len(self.table), self._names), *self._kept())
+
+
+def _names(given: str | Iterable[str]) -> tuple[str, ...]:
+    return (given,) if isinstance(given, str) else tuple(given)
 
 
 def _nested(name: str, what: str) -> Finding:

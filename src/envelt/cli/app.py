@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from ..errors import EnveltError
-from .options import LOOK, ROWS, SAVED, Given, console, names_in, takes
+from .options import LOOK, ROWS, SAVED, Given, console, names_in, numbers_in, takes
 
 app = typer.Typer(
     name="envelt",
@@ -22,6 +22,7 @@ app = typer.Typer(
         "Decide which features to use, and how to prepare them, before any model.\n\n"
         "In the order of the work: begin (a study file for you to correct), inventory (what is each column?), "
         "balance (how lopsided is the outcome?), distribution (what does a column look like?), "
+        "contingency (counts and rates in every cell), "
         "rank (which candidates carry something?), against (how does the outcome differ along one?), report "
         "(all of it on one page).\n\n"
         "Try: envelt demo"
@@ -83,13 +84,13 @@ def inventory(
 
 
 @app.command()
-@takes("outcome", "event", *ROWS, *SAVED)
+@takes("by", "outcome", "event", *ROWS, *SAVED)
 def balance(given: Given) -> None:
     """Say how the outcome's classes (or values) are spread, and what always saying the largest would score.
 
     Example: envelt balance demo --outcome wintered
     """
-    given.give([given.study().balance()])
+    given.give([given.study().balance(by=names_in(given["by"]))])
 
 
 @app.command()
@@ -128,6 +129,41 @@ def against(
     names, by = names_in(columns, study.table.columns), names_in(given["by"])
     views = [study.against(c, by=by, top=given["top"], **given.look()) for c in names or [None]]
     given.give(views, names or None)
+
+
+@app.command()
+@takes("by", "bins", "width", "start", "calendar", "outcome", "event", "unit", *ROWS, "seed", *SAVED)
+def contingency(
+    given: Given,
+    rows: Annotated[str, typer.Argument(metavar="ROWS", help="A column, or several joined by commas.")],
+    columns: Annotated[
+        str | None, typer.Argument(metavar="[COLUMNS]", help="Likewise; none for counts and shares of the rows.")
+    ] = None,
+    shares: Annotated[str, typer.Option(metavar="OF", help="Shares of a row, a column, or all.")] = "row",
+    picture: Annotated[
+        str, typer.Option(metavar="NAME", help="bars, stacked, shares, cells, rates, mosaic; auto chooses.")
+    ] = "auto",
+    colour: Annotated[str, typer.Option(metavar="BY", help="Colour cells by share or by residual.")] = "share",
+    order: Annotated[str, typer.Option(metavar="BY", help="Rows by level, count or rate.")] = "level",
+    counts: Annotated[
+        str | None, typer.Option(metavar="COLUMN", help="How many rows each row stands for, if already counted.")
+    ] = None,
+    cuts: Annotated[str, typer.Option(metavar="A,B,…", help="Points to cut numbers at.")] = "",
+    largest: Annotated[int | None, typer.Option(metavar="N", help="Levels kept apart; the others join.")] = None,
+    missing: Annotated[bool, typer.Option("--missing", help="Missing as a level of its own.")] = False,
+) -> None:
+    """Cross columns: counts, shares, the outcome's rates, and whether a relation turns round within a third column.
+
+    Example: envelt contingency demo fed wintered --outcome wintered --by altitude_band
+    """
+    study = given.study()
+    known = study.table.columns
+    view = study.contingency(
+        names_in(rows, known), names_in(columns, known), by=names_in(given["by"]), shares=shares, picture=picture,
+        colour=colour, order=order, counts=counts, bins=given["bins"], width=given["width"], start=given["start"],
+        cuts=numbers_in(cuts, "--cuts"), calendar=given["calendar"], largest=largest, missing=missing,
+    )  # fmt: skip
+    given.give([view])
 
 
 @app.command()

@@ -134,12 +134,7 @@ class Given:
         """
         asked = {k: self._values[k] for k in LOOK if k in self._values and self._values[k] != SHARED[k][1]}
         if "limits" in asked:
-            try:
-                asked["limits"] = [float(v) for v in asked["limits"].split(",")]
-            except ValueError:
-                raise OptionError(
-                    f"--limits takes two numbers, LOW,HIGH, such as 0,50, not {asked['limits']!r}."
-                ) from None
+            asked["limits"] = numbers_in(asked["limits"], "--limits")
         return cast("LookOptions", asked)
 
     def give(self, views: list[View], names: list[str] | None = None) -> None:
@@ -205,6 +200,19 @@ def names_in(text: str | Iterable[str] | None, known: Iterable[str] = ()) -> lis
     given = [text] if isinstance(text, str) else list(text or ())
     there = set(known)
     return [n for t in given for n in ([t] if t in there else [p.strip() for p in t.split(",") if p.strip()])]
+
+
+def numbers_in(text: str, option: str) -> list[float]:
+    """Return numbers joined by commas.
+
+    Raises
+    ------
+    OptionError
+    """
+    try:
+        return [float(part) for part in text.split(",") if part.strip()]
+    except ValueError:
+        raise OptionError(f"{option} takes numbers joined by commas, such as 0,50, not {text!r}.") from None
 
 
 def _pair(text: str) -> tuple[str, str]:

@@ -22,6 +22,7 @@ from .outcome import ClassOutcome
 from .proportions import odds_ratio, risk_difference, risk_ratio
 from .rates import QuantileBins, Rates, calendar_rate_bins, event_rates, quantile_bins
 from .table import CategoryColumn, Column, TimeColumn
+from .table_findings import small_expected, small_levels
 from .tallies import Contingency
 
 Floats = NDArray[np.float64]
@@ -181,7 +182,10 @@ def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, units: Units 
         if len(column.levels) == 2:
             effects |= clustered_two_by_two(rates, codes, event, units[known])
         rates = clustered_rates(rates, codes, event, units[known])
-    findings = [*_small_expected(column.name, outcome, counts), *_small_levels(column, outcome, rates)]
+    findings = [
+        *small_expected((column.name, outcome.name), counts, False),
+        *small_levels(column.levels, column.name, outcome.name, rates),
+    ]
     return LevelsByClass(
         column.name, outcome, column.levels, counts, rates, tests, effects, missing, by_weight(findings)
     )
@@ -199,47 +203,6 @@ def _table_over_rows(counts: NDArray[np.int64], rates: Rates) -> tuple[dict[str,
         effects["risk_ratio"] = risk_ratio(*args)
         effects["odds_ratio"] = odds_ratio(*args)
     return tests, effects
-
-
-def _small_expected(name: str, outcome: ClassOutcome, counts: NDArray[np.int64]) -> list[Finding]:
-    if not ct.expected_are_small(counts):
-        return []
-    share = float((ct.expected_counts(ct.without_empty(counts)) < 5).mean())
-    return [
-        Finding(
-            "small-expected-counts",
-            "note",
-            (name, outcome.name),
-            f"{share:.0%} of the cells of {name} by {outcome.name} expect fewer than 5 rows, so the usual chi-square "
-            "p would be off; the one shown uses the statistic's exact mean and variance.",
-            "Join rare levels before reading single cells.",
-            {"share_of_cells": share},
-        )
-    ]
-
-
-def _small_levels(column: CategoryColumn, outcome: ClassOutcome, rates: Rates) -> list[Finding]:
-    """Name levels too small to rank when one of them would top or close the list."""
-    full = rates.n >= T.FEW_ROWS
-    small = (rates.n > 0) & ~full
-    if not small.any() or not full.any():
-        return []
-    tops = rates.rate[small].max() > rates.rate[full].max() or rates.rate[small].min() < rates.rate[full].min()
-    if not tops:
-        return []
-    order = np.flatnonzero(small)[np.argsort(-rates.rate[small])]
-    shown = ", ".join(f"{column.levels[i]!r} ({rates.events[i]} of {rates.n[i]})" for i in order[:3])
-    return [
-        Finding(
-            "small-levels",
-            "caution",
-            (column.name, outcome.name),
-            f"{int(small.sum())} of {len(column.levels)} levels of {column.name} have under {T.FEW_ROWS} rows, and "
-            f"the most extreme rates are theirs: {shown}.",
-            "Do not rank levels by these rates; read the intervals, or join the small levels.",
-            {"levels": int(small.sum()), "rows": int(rates.n[small].sum())},
-        )
-    ]
 
 
 def bin_label(left: float, right: float) -> str:

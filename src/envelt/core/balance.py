@@ -8,32 +8,37 @@ import numpy as np
 from numpy.typing import NDArray
 
 from . import thresholds as T
+from .contingency import chi_square, chi_square_sparse, expected_are_small
 from .estimate import Finding, by_weight
-from .groups import GroupSummary, summarise_groups
-from .outcome import ClassOutcome, NumericOutcome
+from .groups import compare_groups
+from .outcome import ClassOutcome, Outcome
+from .rates import calendar_rate_bins, event_rates
+from .table import TimeColumn
 from .tallies import Counts
+
+DRIFT_BINS = 12
+"""Units of the calendar, about, over which a drift is looked for: few enough to have rows each."""
 
 
 @dataclass(frozen=True)
 class ClassBalance:
     """Counts of the classes.
 
-    ``largest_share`` is the accuracy of always saying the largest class.
+    Parameters
+    ----------
+    unknown
+        Rows without an outcome.
+    largest_share
+        The accuracy of always saying the largest class.
+    candidates
+        How many there are, to set beside the rows of the smallest class.
     """
 
     outcome: ClassOutcome
     counts: NDArray[np.int64]
     unknown: int
     largest_share: float
-    findings: tuple[Finding, ...]
-
-
-@dataclass(frozen=True)
-class NumericBalance:
-    """A numeric outcome described as one group."""
-
-    outcome: NumericOutcome
-    summary: GroupSummary
+    candidates: int
     findings: tuple[Finding, ...]
 
 
@@ -73,16 +78,58 @@ def class_balance(outcome: ClassOutcome, candidates: int) -> ClassBalance:
                 {"rows": int(counts[smallest]), "candidates": candidates},
             )
         )
-    return ClassBalance(outcome, counts, unknown, float(share[largest]), by_weight(findings))
+    return ClassBalance(outcome, counts, unknown, float(share[largest]), candidates, by_weight(findings))
 
 
-def numeric_balance(outcome: NumericOutcome) -> NumericBalance:
-    """Describe a numeric outcome."""
-    summary = summarise_groups(outcome.values, np.zeros(len(outcome.values), np.int32), (outcome.name,))
-    unknown = int(summary.missing[0])
-    return NumericBalance(
-        outcome, summary, tuple(outcome_missing(outcome.name, unknown, len(outcome.values) - unknown))
-    )
+def lopsidedness(counts: NDArray[np.int64]) -> str:
+    """Say in words how lopsided classes are: by the smallest for one of the largest."""
+    ratio = counts.min() / max(int(counts.max()), 1)
+    if ratio >= 1 / 1.5:
+        return "about even"
+    return "uneven" if ratio >= T.LOPSIDED_NOTE else "lopsided" if ratio >= T.LOPSIDED_CAUTION else "very lopsided"
+
+
+def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
+    """Find dates over which the outcome drifts: its rate, or mean, between units of the calendar."""
+    found = []
+    known = outcome.known
+    for column in dates:
+        days = column.days[known]
+        bins = calendar_rate_bins(days, DRIFT_BINS)
+        rows = np.bincount(bins.codes[bins.codes >= 0], minlength=len(bins.left))
+        enough = np.flatnonzero(rows >= T.SPREAD_ROWS)
+        if len(enough) < 2:
+            continue
+        renumber = np.full(len(rows) + 1, -1, np.int32)
+        renumber[enough] = np.arange(len(enough))
+        codes, k = renumber[bins.codes], len(enough)
+        if isinstance(outcome, ClassOutcome):
+            event = outcome.is_event[known]
+            rates = event_rates(codes, event, k)
+            table = np.stack([rates.n - rates.events, rates.events], axis=1)
+            p, at = (chi_square_sparse if expected_are_small(table) else chi_square)(table).p, rates.rate
+            what, write = f"rate of {outcome.event!r}", "{:.0%}"
+        else:
+            comparison = compare_groups(outcome.values[known], codes, tuple(str(i) for i in range(k)))
+            test = comparison.tests.get("welch_anova", comparison.tests.get("welch_t"))
+            p, at = (test.p if test is not None else np.nan), comparison.summary.moments.mean
+            what, write = f"mean of {outcome.name}", "{:.4g}"
+        if not p < T.DRIFT_P:
+            continue
+        first, last = 0, k - 1
+        names = [str(np.datetime64(int(bins.left[enough[i]]), "D")) for i in (first, last)]
+        found.append(
+            Finding(
+                "outcome-drift",
+                "caution",
+                (outcome.name, column.name),
+                f"The {what} is not the same over {column.name}: {write.format(at[first])} from {names[0]} and "
+                f"{write.format(at[last])} from {names[1]} (p {'< 0.001' if p < 0.001 else f'= {p:.3f}'}).",
+                "Test a model on later rows than it was fitted on, and ask what changed.",
+                {"p": float(p), "first": float(at[first]), "last": float(at[last])},
+            )
+        )
+    return found
 
 
 def outcome_missing(name: str, unknown: int, known: int) -> list[Finding]:

@@ -30,9 +30,9 @@ class Profile:
     weekdays: Ints
 
 
-def fitting_unit(low: float, high: float) -> str:
-    """Return the smallest unit of which about 40 or fewer span these days."""
-    return next((u for u in UNITS if (high - low) / DAYS[u] <= FITTING), "year")
+def fitting_unit(low: float, high: float, most: int = FITTING) -> str:
+    """Return the smallest unit of which about ``most`` or fewer span these days."""
+    return next((u for u in UNITS if (high - low) / DAYS[u] <= most), "year")
 
 
 def calendar_bins(ordered: Floats, unit: str | None = None) -> tuple[Bins, str]:

@@ -28,7 +28,7 @@ def hives() -> pd.DataFrame:
     --------
     >>> from envelt.demo import hives
     >>> hives().shape
-    (3000, 55)
+    (3000, 58)
     """
     import pandas as pd
 

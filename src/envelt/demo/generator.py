@@ -6,6 +6,8 @@ gives the same table.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
@@ -322,12 +324,30 @@ def _odd_shapes(rng: np.random.Generator, frame: pd.DataFrame) -> pd.DataFrame:
         "feed_paid": np.where(rng.random(n) < 0.8, 0.0, np.round(rng.gamma(2.0, 5.0, n), 2)),  # the club pays
         "tongue_mm": 6.4 + 0.25 * (_even(rng, open_entrance) + np.where(open_entrance, 0.3, 0.0)),
     }
+    columns |= _odd_tables(rng, frame)
     first = frame.groupby(list(frame.columns), dropna=False, sort=False).ngroup().to_numpy()
     _, at, back = np.unique(first, return_index=True, return_inverse=True)
     place = frame.columns.get_loc("gain_july")
     for name, values in reversed(columns.items()):
-        frame.insert(place, name, np.round(values, 3)[at][back])
+        rounded = np.round(values, 3) if values.dtype.kind == "f" else values
+        frame.insert(place, name, rounded[at][back])
     return frame
+
+
+def _odd_tables(rng: np.random.Generator, frame: pd.DataFrame) -> dict[str, NDArray[Any]]:
+    """Columns whose cross-tabulations a careless look gets wrong."""
+    n = len(frame)
+    lost = (frame["wintered"] == "no").to_numpy()
+    damp = rng.choice(5, n)
+    damp = np.where(lost & (rng.random(n) < 0.35), rng.choice([3, 4], n), damp)  # one step, not a trend
+    roof = rng.choice(["tin", "felt", "thatch"], n, p=[0.5, 0.3, 0.2])
+    roof = np.where((frame["hive_type"] == "flat pack") & (roof == "thatch"), "tin", roof)  # a pair that never occurs
+    hived = np.where(lost, rng.beta(1.7, 2.3, n), rng.beta(2.2, 1.8, n)) * 1400  # later colonies do better
+    return {
+        "lid_damp": np.array(["none", "minor", "moderate", "major", "severe"])[damp],
+        "roof": roof,
+        "hived_on": np.datetime64("2019-04-01") + np.round(hived).astype("timedelta64[D]"),
+    }
 
 
 def _even(rng: np.random.Generator, group: NDArray[np.bool_]) -> Floats:

@@ -131,13 +131,16 @@ def as_text(frame: pd.DataFrame) -> pd.DataFrame:
     names = [str(c) for c in frame.columns]
     written = {}
     for i, name in enumerate(names):
-        write = formatter(name, names)
+        write = percent if frame.attrs.get("shares") else formatter(name, names)
         plainly = name == "row"  # a label, even where it is a number
         written[DISPLAY.get(name, name.replace("_", " ") if name.islower() else name)] = [
             str(v) if plainly else cell(v, write) for v in frame.iloc[:, i].tolist()
         ]
     out = pd.DataFrame(written, dtype=object)
-    if not is_numbered(frame):
+    if isinstance(frame.index, pd.MultiIndex):
+        head = " × ".join(str(n) for n in frame.index.names)
+        out.insert(0, head, [", ".join(visible(str(part)) for part in label) for label in frame.index])
+    elif not is_numbered(frame):
         out.insert(0, str(frame.index.name or ""), [visible(str(i)) for i in frame.index], allow_duplicates=True)
     return out
 

@@ -32,6 +32,10 @@ def plain(value: Any) -> Any:
 
 def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
     """Return a table as a list of rows, the index among their fields."""
-    index = str(frame.index.name or "index")
+    names = [str(n or "index") for n in frame.index.names]
     rows = frame.to_dict("records")
-    return [{index: plain(label), **plain(row)} for label, row in zip(frame.index, rows, strict=True)]
+    labels = frame.index if len(names) > 1 else [(label,) for label in frame.index]
+    return [
+        {**{n: plain(part) for n, part in zip(names, label, strict=True)}, **plain(row)}
+        for label, row in zip(labels, rows, strict=True)
+    ]

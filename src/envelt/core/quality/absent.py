@@ -26,7 +26,7 @@ def missing_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
     if outcome is not None:
         followed = [n for n in gaps if n != outcome.name and counts[n] >= T.FEWEST_GAPS]
         for name in followed:
-            found += _follows(name, masks[name], outcome, len(followed))
+            found += missing_follows(name, masks[name], outcome, len(followed))
     return found
 
 
@@ -77,7 +77,8 @@ def _overlap(a: Mask, b: Mask) -> float:
     return np.count_nonzero(a & b) / either if either else 0.0
 
 
-def _follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> list[Finding]:
+def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> list[Finding]:
+    """Say so where a column goes missing more often in one class, or with higher outcomes."""
     known = outcome.known
     absent = missing[known]
     if not 0 < absent.sum() < len(absent):

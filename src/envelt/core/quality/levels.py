@@ -20,7 +20,7 @@ def level_findings(table: Table) -> list[Finding]:
         if isinstance(c, CategoryColumn):
             found += _mixed(table, c)
             if c.kind in ("nominal", "binary", "ordinal"):
-                found += _spelling(c)
+                found += spelling_findings(c)
             if c.kind == "nominal":
                 found += _many_or_rare(c)
         found += _borderline(c)
@@ -57,7 +57,7 @@ def _mixed(table: Table, c: CategoryColumn) -> list[Finding]:
     ]
 
 
-def _spelling(c: CategoryColumn) -> list[Finding]:
+def spelling_findings(c: CategoryColumn) -> list[Finding]:
     """Find levels that differ by case or space, or by one letter where one of the two is rare."""
     if len(c.levels) > T.MOST_LEVELS_SPELT:
         return []

@@ -1,0 +1,388 @@
+"""Tables of counts: bars, stacked bars, shares, coloured cells, rates, and areas."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.contingency import adjusted_residuals
+from ..core.crosstab import CrossTable, row_order
+from ..core.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.proportions import wilson
+from ..write.digits import count, percent, significant, visible
+from . import style
+from .against_levels import row_axes
+from .intervals import Row, all_rows_line, interval_rows
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+MOST_ROWS, MOST_COLUMNS, MOST_STRIPS = 30, 14, 14
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A table as it is drawn: rows and columns sorted, and the smallest joined.
+
+    ``parts`` says of each row which table it comes from; ``origin`` which of its rows, −1 for joined ones.
+    """
+
+    counts: Ints
+    rows: list[str]
+    columns: list[str]
+    colours: list[str]
+    parts: list[int]
+    origin: list[int]
+    axis: str
+    across: str
+    note: str
+
+
+def draw_contingency(
+    tables: tuple[CrossTable, ...],
+    outcome: Outcome | None,
+    title: str,
+    about: str,
+    *,
+    picture: str,
+    colour: str,
+    order: str,
+) -> Figure:
+    """Draw the picture asked for, or the one that fits, and say why."""
+    chosen, why = (picture, "") if picture != "auto" else chosen_picture(tables, outcome)
+    drawn = _drawn(tables, order, outcome if chosen == "rates" else None)
+    line = f"{about} · {chosen}: {why}" if why else about
+    with style.house_style():
+        if chosen == "rates":
+            return _rates(tables, drawn, outcome, title, line)
+        make: dict[str, Callable[[Drawn, str, str], Figure]] = {
+            "bars": _bars, "stacked": _stacked, "shares": _shares, "mosaic": _mosaic,
+            "cells": lambda d, t, a: _cells(d, t, a, colour),
+        }  # fmt: skip
+        figure = make[chosen](drawn, title, line)
+        told = "; ".join(
+            f"{label}: {', '.join(f'{c} {count(n)}' for c, n in zip(drawn.columns, row, strict=True))}"
+            for label, row in list(zip(drawn.rows, drawn.counts, strict=True))[:12]
+        )
+        return style.describe(figure, f"Counts of {drawn.axis} by {drawn.across}, drawn as {chosen}. {told}.")
+
+
+def chosen_picture(tables: tuple[CrossTable, ...], outcome: Outcome | None) -> tuple[str, str]:
+    """Choose a picture by the size of the table, and say why."""
+    first = tables[0]
+    if first.columns is None:
+        return "bars", "one column is counted"
+    if isinstance(outcome, ClassOutcome) and first.columns.names == (outcome.name,) and len(outcome.levels) == 2:
+        return "rates", "of two classes one rate says it all"
+    rows = sum(int((t.counts.sum(axis=1) > 0).sum()) for t in tables)
+    if rows <= 16 and len(first.columns.levels) <= 6:
+        return "shares", "groups of unequal size compare by shares"
+    return "cells", f"{rows} × {len(first.columns.levels)} cells are too many for bars"
+
+
+def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Outcome | None) -> Drawn:
+    first = tables[0]
+    size = first.counts.shape[1]
+    columns = list(first.columns.labels) if first.columns is not None else ["rows"]
+    most = max(2, MOST_ROWS // len(tables))
+    counts, rows, parts, origin, joined = [], [], [], [], 0
+    for k, t in enumerate(tables):
+        n = t.counts.sum(axis=1)
+        places_of = row_order(
+            t, order if order != "level" or t.rows.ordered else ("rate" if outcome is not None else "count")
+        )
+        shown = [i for i in places_of if n[i] or len(t.rows.levels) <= 12]
+        largest = set(np.argsort(-n, kind="stable")[: most - 1].tolist()) if len(shown) > most else set(shown)
+        kept, rest = [i for i in shown if i in largest], [i for i in shown if i not in largest]
+        for i in kept:
+            label = visible(t.rows.labels[i])
+            rows.append(f"{t.label}: {label}" if t.label else label)
+            counts.append(t.counts[i])
+            parts.append(k)
+            origin.append(int(i))
+        if rest:
+            joined += len(rest)
+            rows.append((f"{t.label}: " if t.label else "") + f"other ({count(len(rest))} levels)")
+            counts.append(t.counts[rest].sum(axis=0))
+            parts.append(k)
+            origin.append(-1)
+    made = np.array(counts).reshape(len(rows), size)
+    note = f"{count(joined)} levels with the fewest rows are joined as other. " if joined else ""
+    if size > MOST_COLUMNS:
+        kept_columns = np.sort(np.argsort(-made.sum(axis=0), kind="stable")[: MOST_COLUMNS - 1])
+        rest_columns = np.setdiff1d(np.arange(size), kept_columns)
+        made = np.concatenate([made[:, kept_columns], made[:, rest_columns].sum(axis=1, keepdims=True)], axis=1)
+        columns = [columns[j] for j in kept_columns] + [f"other ({count(len(rest_columns))})"]
+    colours = _colours(len(columns))
+    axis, across = (" and ".join(a.names) if a is not None else "" for a in (first.rows, first.columns))
+    return Drawn(made, rows, columns, colours, parts, origin, axis, across or "rows", note)
+
+
+def _colours(n: int) -> list[str]:
+    """Return one colour a column: the palette for few, shades from light to dark for many."""
+    if n <= len(style.PALETTE):
+        return [style.colour(k) for k in range(n)]
+    from matplotlib.colors import LinearSegmentedColormap, to_hex
+
+    shades = LinearSegmentedColormap.from_list("columns", ["#dfe9f3", style.PALETTE[0], "#10243a"])
+    return [to_hex(shades(k / (n - 1))) for k in range(n)]
+
+
+def _dark(colour: str) -> bool:
+    r, g, b = (int(colour[i : i + 2], 16) for i in (1, 3, 5))
+    return 0.3 * r + 0.59 * g + 0.11 * b < 140
+
+
+def _axes(figure: Figure, drawn: Drawn, right: float) -> Axes:
+    left = 50 + min(290, max(80, int(8.0 * max((len(r) for r in drawn.rows), default=4))))
+    spare = max(0, 800 - 120 - 96 - 190 * len(drawn.rows))
+    axes = style.place(figure, left, 120, right, 96 + spare)
+    size = 11 if len(drawn.rows) <= 20 else 9.5
+    axes.set_yticks(range(len(drawn.rows)), [style.wrapped(r, 36, 1) for r in drawn.rows], size=size)
+    axes.set_ylim(len(drawn.rows) - 0.45, -0.55)
+    style.bare(axes, "left")
+    return axes
+
+
+def _legend(axes: Axes, drawn: Drawn, left: float = 1.1) -> None:
+    total = np.maximum(drawn.counts.sum(axis=0), 0)
+    step = min(42 / (axes.get_position().height * style.HEIGHT), 1.0 / max(len(drawn.columns), 1))
+    pixels = axes.get_position().width * style.WIDTH
+    at = 1 + left / pixels
+    room = int((style.WIDTH * (1 - axes.get_position().x1) - left - 30) / 7)  # letters
+    axes.text(at, 1.02, style.shorten(drawn.across, max(room, 6)), size=10.5, weight="bold", transform=axes.transAxes)
+    for k, (name, colour) in enumerate(zip(drawn.columns, drawn.colours, strict=True)):
+        y = 0.985 - step * k
+        axes.text(at, y, "■", color=colour, size=13, va="top", transform=axes.transAxes)
+        text = f"{style.shorten(visible(name), max(room, 6))}\nn = {count(total[k])}"
+        axes.text(at + 24 / pixels, y, text, size=9.5, va="top", transform=axes.transAxes, linespacing=1.25)
+
+
+def _bars(drawn: Drawn, title: str, about: str) -> Figure:
+    alone = len(drawn.columns) == 1
+    figure = style.new_figure(
+        title, about, f"{drawn.note}Bars start at zero. On them: rows, and their share of the row."
+    )
+    axes = _axes(figure, drawn, 150 if alone else 250)
+    k = len(drawn.columns)
+    thick = min(0.8 / k, 0.62)
+    whole = drawn.counts.sum() if alone else drawn.counts.sum(axis=1, keepdims=True)
+    share = drawn.counts / np.maximum(whole, 1)
+    size = 10.5 if drawn.counts.size <= 24 else 8.5 if drawn.counts.size <= 60 else 0
+    for j in range(k):
+        y = np.arange(len(drawn.rows)) + (j - (k - 1) / 2) * thick
+        axes.barh(y, drawn.counts[:, j], thick * 0.92, color=drawn.colours[j])
+        for at, n, s in zip(y, drawn.counts[:, j], share[:, j], strict=True):
+            if size:
+                spot = {"xytext": (5, 0), "textcoords": "offset points", "va": "center", "size": size}
+                axes.annotate(f"{count(n)}  ({percent(s)})", (n, at), color=style.DIM, **spot)
+    axes.set_xlim(0, float(drawn.counts.max(initial=1)) * 1.02 or 1)
+    axes.xaxis.set_major_formatter(lambda v, _: count(v))
+    axes.set_xlabel("rows")
+    if not alone:
+        _legend(axes, drawn, 110)
+    return figure
+
+
+def _stacked(drawn: Drawn, title: str, about: str) -> Figure:
+    figure = style.new_figure(title, about, f"{drawn.note}Lengths are rows; the first part of each bar compares best.")
+    axes = _axes(figure, drawn, 270)
+    total = drawn.counts.sum(axis=1)
+    _segments(axes, drawn, drawn.counts.astype(float), float(total.max(initial=1)))
+    for y, n in enumerate(total):
+        axes.annotate(
+            count(n), (n, y), xytext=(5, 0), textcoords="offset points", va="center", size=10, color=style.DIM
+        )
+    axes.set_xlim(0, float(total.max(initial=1)) * 1.01 or 1)
+    axes.xaxis.set_major_formatter(lambda v, _: count(v))
+    axes.set_xlabel("rows")
+    _legend(axes, drawn, 84)
+    return figure
+
+
+def _shares(drawn: Drawn, title: str, about: str) -> Figure:
+    note = f"{drawn.note}Each bar is 100 % of its rows, n on the right; a bar of few rows is mostly chance."
+    figure = style.new_figure(title, about, note)
+    axes = _axes(figure, drawn, 300)
+    total = drawn.counts.sum(axis=1, keepdims=True)
+    _segments(axes, drawn, drawn.counts / np.maximum(total, 1), 1.0)
+    pixels = axes.get_position().width * style.WIDTH
+    for y, n in enumerate(total[:, 0]):
+        axes.text(1 + 62 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
+                  transform=axes.get_yaxis_transform())  # fmt: skip
+    axes.text(1 + 62 / pixels, 1.0, "n", ha="right", va="bottom", size=10, color=style.DIM, transform=axes.transAxes)
+    axes.set_xlim(0, 1)
+    style.percent_axis(axes.xaxis, 5)
+    axes.set_xlabel(f"share of each {style.shorten(drawn.axis, 40)}")
+    _legend(axes, drawn, 92)
+    return figure
+
+
+def _segments(axes: Axes, drawn: Drawn, lengths: Floats, whole: float) -> None:
+    """Draw bars end to end, with share and count in those that are wide enough."""
+    start = np.zeros(len(drawn.rows))
+    total = np.maximum(drawn.counts.sum(axis=1), 1)
+    pixels = axes.get_position().width * style.WIDTH
+    size = 10 if len(drawn.rows) <= 16 else 8.5
+    for j, colour in enumerate(drawn.colours):
+        axes.barh(range(len(drawn.rows)), lengths[:, j], 0.72, left=start, color=colour, edgecolor="white", lw=0.6)
+        for y, (left, length, n) in enumerate(zip(start, lengths[:, j], drawn.counts[:, j], strict=True)):
+            room = length / whole * pixels
+            text = f"{n / total[y]:.0%} ({count(n)})"
+            text = text if room > 7.6 * len(text) else f"{n / total[y]:.0%}" if room > 34 else ""
+            axes.text(left + length / 2, y, text, ha="center", va="center", size=size,
+                      color="white" if _dark(colour) else style.INK)  # fmt: skip
+        start = start + lengths[:, j]
+
+
+def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
+    from matplotlib.colors import LinearSegmentedColormap, Normalize
+
+    total = np.maximum(drawn.counts.sum(axis=1, keepdims=True), 1)
+    share = drawn.counts / total
+    if colour == "residual":
+        value = adjusted_residuals(drawn.counts)
+        reach = max(3.0, min(12.0, float(np.abs(value).max(initial=0))))
+        shades = LinearSegmentedColormap.from_list("residual", [style.PALETTE[3], "#f7f7f5", style.PALETTE[0]])
+        norm, what = Normalize(-reach, reach), "adjusted residual: beyond ±3 is more than chance"
+    else:
+        value, reach = share, float(share.max(initial=0)) or 1.0
+        shades = LinearSegmentedColormap.from_list("share", ["#f2f6fa", style.PALETTE[0]])
+        norm, what = Normalize(0, reach), f"share of each {style.shorten(drawn.axis, 30)}"
+    figure = style.new_figure(
+        title, about, f"{drawn.note}In each cell: rows, and their share of the row. Colour: {what}."
+    )
+    axes = _axes(figure, drawn, 150)
+    axes.pcolormesh(np.arange(len(drawn.columns) + 1) - 0.5, np.arange(len(drawn.rows) + 1) - 0.5, value, cmap=shades,
+                    norm=norm, edgecolors="white", lw=1)  # fmt: skip
+    axes.set_ylim(len(drawn.rows) - 0.5, -0.5)
+    width = axes.get_position().width * style.WIDTH / len(drawn.columns)
+    height = axes.get_position().height * style.HEIGHT / len(drawn.rows)
+    size = 11 if height > 44 and width > 80 else 9 if height > 20 else 7.5
+    for y in range(len(drawn.rows)):
+        for x in range(len(drawn.columns)):
+            text = f"{count(drawn.counts[y, x])}{chr(10) if height > 40 else '  '}{share[y, x]:.0%}"
+            text = text if 0.62 * size * (len(text) if height <= 40 else 6) * 1.4 < width else count(drawn.counts[y, x])
+            dark = _dark(_hex(shades(norm(value[y, x]))))
+            axes.text(x, y, text, ha="center", va="center", size=size, color="white" if dark else style.INK)
+    names = [style.wrapped(visible(c), max(8, int(width / 7)), 2) for c in drawn.columns]
+    axes.set_xticks(range(len(drawn.columns)), names, size=10 if len(names) <= 10 else 8.5)
+    axes.tick_params(length=0)
+    style.bare(axes, "bottom")
+    axes.set_xlabel(style.shorten(drawn.across, 60))
+    pixels = axes.get_position().width * style.WIDTH
+    for y, n in enumerate(total[:, 0]):
+        axes.text(1 + 70 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
+                  transform=axes.get_yaxis_transform())  # fmt: skip
+    axes.text(1 + 70 / pixels, 1.0, "n", ha="right", va="bottom", size=10, color=style.DIM, transform=axes.transAxes)
+    return figure
+
+
+def _hex(rgba: tuple[float, float, float, float]) -> str:
+    from matplotlib.colors import to_hex
+
+    return to_hex(rgba)
+
+
+def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
+    """Draw a strip a row, as wide as its rows, divided by its shares: areas are counts."""
+    n = drawn.counts.sum(axis=1)
+    strips = np.sort(np.argsort(-n, kind="stable")[:MOST_STRIPS])
+    hidden = len(n) - len(strips)
+    more = f"The {count(hidden)} smallest rows are not drawn. " if hidden else ""
+    figure = style.new_figure(title, about, f"{drawn.note}{more}Width: rows of a strip; height: shares; area: count.")
+    axes = style.place(figure, 90, 120, 290, 120)
+    width = n[strips] / max(int(n[strips].sum()), 1)
+    left = np.concatenate([[0.0], np.cumsum(width)[:-1]])
+    pixels = axes.get_position().width * style.WIDTH
+    for x, w, i in zip(left, width, strips, strict=True):
+        base = 0.0
+        for j, colour in enumerate(drawn.colours):
+            share = drawn.counts[i, j] / max(int(n[i]), 1)
+            axes.bar(x, share, w, bottom=base, align="edge", color=colour, edgecolor="white", lw=1.2)
+            text = f"{count(drawn.counts[i, j])}\n{share:.0%}"
+            if w * pixels > 44 and share > 0.07:
+                axes.text(x + w / 2, base + share / 2, text, ha="center", va="center", size=9.5,
+                          color="white" if _dark(colour) else style.INK)  # fmt: skip
+            base += share
+    labels = [style.wrapped(drawn.rows[i], max(6, int(w * pixels / 7)), 2) for i, w in zip(strips, width, strict=True)]
+    narrow = bool((width * pixels < 60).any())
+    labels = [style.shorten(drawn.rows[i], 14) for i in strips] if narrow else labels
+    turned = {"rotation": 40, "ha": "right"} if narrow else {}
+    axes.set_xticks(left + width / 2, labels, size=9.5, **turned)
+    axes.set_xlim(0, 1)
+    axes.set_ylim(0, 1)
+    axes.tick_params(axis="x", length=0)
+    style.percent_axis(axes.yaxis, 5)
+    axes.set_ylabel(f"share of each {style.shorten(drawn.axis, 30)}")
+    _legend(axes, drawn, 24)
+    return figure
+
+
+def _rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Outcome | None, title: str, about: str) -> Figure:
+    """Draw the outcome's rate (or mean) in each row with its interval; without an outcome, the last column's share."""
+    rows, overall = [], 0.0
+    number = isinstance(outcome, NumericOutcome)
+    for k, (part, i) in enumerate(zip(drawn.parts, drawn.origin, strict=True)):
+        rows.append(_rate_row(tables[part], drawn, k, i))
+    if outcome is None or tables[0].outcome is None:
+        total = drawn.counts.sum(axis=0)
+        overall, what = float(total[-1] / max(total.sum(), 1)), f"share of {drawn.columns[-1]}"
+    else:
+        n = np.concatenate([t.outcome.n for t in tables if t.outcome is not None])
+        at = np.concatenate([_centre(t) for t in tables])
+        overall = float(np.nansum(n * at) / max(int(n.sum()), 1))
+        what = f"mean {outcome.name}" if number else f"rate of {outcome.name} = {getattr(outcome, 'event', '')}"
+    write = significant if number else percent
+    kind = "of the mean" if number else "Wilson"
+    note = f"{drawn.note}95 % intervals ({kind}); hollow: under 10 rows; dashed: all rows."
+    heading = title.replace("Counts of", f"{what[0].upper()}{what[1:]} in", 1)
+    if outcome is not None and drawn.across == outcome.name:
+        heading = heading.replace(f" by {outcome.name}", "", 1)
+    figure = style.new_figure(heading, about, note)
+    axes = row_axes(figure, rows)
+    all_rows_line(axes, overall, f"all rows {write(overall)}")
+    interval_rows(axes, rows, ("mean" if number else "rate", "n"))
+    if number:
+        if not axes.get_xlim()[0] <= 0 <= axes.get_xlim()[1]:
+            style.mark_cut_axis(axes)
+    else:
+        high = max((r.high for r in rows if r.high == r.high), default=1.0)
+        axes.set_xlim(0, min(1.0, high * 1.02) or 1.0)
+        style.percent_axis(axes.xaxis)
+    axes.set_xlabel(style.shorten(what, 80))
+    told = "; ".join(f"{r.label} {' of '.join(r.cells)}" for r in rows[:12])
+    return style.describe(figure, f"{what} in each {drawn.axis}: {told}.")
+
+
+def _centre(table: CrossTable) -> Floats:
+    assert table.outcome is not None
+    if table.outcome.mean is not None:
+        return table.outcome.mean[0]
+    assert table.outcome.rates is not None
+    return table.outcome.rates.rate
+
+
+def _rate_row(table: CrossTable, drawn: Drawn, k: int, i: int) -> Row:
+    label, seen = drawn.rows[k], table.outcome
+    if i < 0 or seen is None:
+        x, n = int(drawn.counts[k, -1]), int(drawn.counts[k].sum())
+        rate, low, high = (float(v) for v in wilson(np.array(x), np.array(n)))
+        if i < 0 and seen is not None:
+            return Row(label, float("nan"), float("nan"), float("nan"), ("–", count(n)), style.QUIET)
+        return Row(label, rate, low, high, (percent(rate) if n else "–", count(n)), style.PALETTE[0], hollow=n < 10)
+    n = int(seen.n[i])
+    if seen.mean is not None:
+        mean, low, high = (float(v[i]) for v in seen.mean)
+        return Row(label, mean, low, high, (significant(mean) if n else "–", count(n)), style.PALETTE[0], hollow=n < 10)
+    assert seen.rates is not None
+    r = seen.rates
+    cells = (percent(float(r.rate[i])) if n else "–", count(n))
+    return Row(label, float(r.rate[i]), float(r.low[i]), float(r.high[i]), cells, style.PALETTE[1], hollow=n < 10)
