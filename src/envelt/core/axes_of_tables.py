@@ -14,7 +14,7 @@ from .calendar import calendar_bins, fitting_unit
 from .quantiles import sorted_quantiles
 from .table import CategoryColumn, Column, TimeColumn, number_label
 
-Codes = NDArray[np.int64]
+Codes = NDArray[np.int64] | NDArray[np.int32]
 Floats = NDArray[np.float64]
 
 FEW_VALUES = 8
@@ -120,13 +120,20 @@ def axis_of(columns: list[Column], cuts: Cuts) -> TableAxis:
     return whole
 
 
+def _is_empty(column: Column) -> bool:
+    if isinstance(column, CategoryColumn):
+        return int(column.codes.max(initial=-1)) < 0
+    return bool(column.missing.all())
+
+
 def _one(column: Column, cuts: Cuts) -> TableAxis:
-    if not (~column.missing).any():
+    if _is_empty(column):
         raise OptionError(f"{column.name!r} is missing in every row: there is nothing to tabulate.")
     if isinstance(column, CategoryColumn):
         ordered = column.ordered or column.kind == "binary"
-        codes, levels, notes = column.codes.astype(np.int64), column.levels, ()
-        axis = TableAxis((column.name,), tuple((t,) for t in levels), codes, ordered, int(column.missing.sum()), notes)
+        missing = int((column.codes < 0).sum()) if column.codes.min(initial=0) < 0 else 0
+        levels = tuple((level,) for level in column.levels)
+        axis = TableAxis((column.name,), levels, column.codes, ordered, missing)
         axis = _joined(axis, cuts.largest)
     else:
         axis = _binned(column, cuts)

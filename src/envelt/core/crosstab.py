@@ -18,6 +18,7 @@ from .outcome import ClassOutcome, NumericOutcome, Outcome
 from .proportions import odds_ratio, risk_difference, risk_ratio, wilson
 from .rates import Rates
 from .shrinkage import shrunken_levels
+from .tallies import count_codes
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -25,6 +26,7 @@ Units = NDArray[np.int64] | None
 
 SIMULATED_CELLS = 2_500
 """Tables of more cells get p from the statistic's exact mean and variance instead of drawn tables."""
+BLOCK = 1 << 15
 SHARES = ("row", "column", "all")
 TESTS = ("chi_square", "fisher_exact", "trend")
 EFFECTS = ("cramers_v", "gamma", "risk_difference", "risk_ratio", "odds_ratio")
@@ -111,19 +113,31 @@ def cross_counts(
 ) -> Ints:
     """Count rows in every combination of levels; rows missing on either side are left out."""
     shape = (len(rows.levels), 1 if columns is None else len(columns.levels))
-    cell = rows.codes if columns is None else rows.codes * shape[1] + columns.codes
-    present = rows.codes >= 0
-    if columns is not None and columns.missing:
-        present &= columns.codes >= 0
-    if keep is not None:
-        present &= keep
-    if not present.all():
-        cell, weight = cell[present], None if weight is None else weight[present]
-    if weight is None:
-        counts = np.bincount(cell, minlength=shape[0] * shape[1])
-    else:
-        counts = np.rint(np.bincount(cell, weights=weight.astype(np.float64), minlength=shape[0] * shape[1]))
-    return counts.astype(np.int64).reshape(shape)
+    size = shape[0] * shape[1]
+    present = _present(rows, columns, keep)
+    counts = np.zeros(size, np.int64)
+    # block by block, so that what is counted stays in the cache
+    for start in range(0, len(rows.codes), BLOCK):
+        part = slice(start, start + BLOCK)
+        cell = rows.codes[part].astype(np.int64)
+        if columns is not None:
+            cell *= shape[1]
+            cell += columns.codes[part]
+        if present is not None:
+            cell = cell[present[part]]
+        counts += count_codes(cell, size, None if weight is None else _of(weight[part], present, part))
+    return counts.reshape(shape)
+
+
+def _of(weight: Ints, present: NDArray[np.bool_] | None, part: slice) -> Ints:
+    return weight if present is None else weight[present[part]]
+
+
+def _present(rows: TableAxis, columns: TableAxis | None, keep: NDArray[np.bool_] | None) -> NDArray[np.bool_] | None:
+    """Return which rows are counted; nothing where all are."""
+    masks = [axis.codes >= 0 for axis in (rows, columns) if axis is not None and axis.missing]
+    masks += [keep] if keep is not None else []
+    return np.logical_and.reduce(masks) if masks else None
 
 
 def cross_tabulate(
@@ -159,23 +173,31 @@ def cross_tabulate(
     simulated = False
     place = 1 if event is None else event
     if columns is not None:
-        inside = (rows.codes >= 0) & (columns.codes >= 0)
-        inside = inside if keep is None else inside & keep
-        within = None if units is None else units[inside]
-        tests, effects, simulated = _compared(rows, columns, counts, inside, within, place, seed)
+        tests, effects, simulated = _compared(rows, columns, counts, keep, units, place, seed)
     in_units = None if units is None else _units_in_cells(rows, columns, units, keep, counts.shape)
     rates = None if outcome is None else _outcome_rates(rows, outcome, weight, units, keep)
     return CrossTable(label, rows, columns, counts, in_units, tests, effects, simulated, rates, place)
 
 
 def _compared(
-    rows: TableAxis, columns: TableAxis, counts: Ints, inside: NDArray[np.bool_], units: Units, event: int, seed: int
+    rows: TableAxis,
+    columns: TableAxis,
+    counts: Ints,
+    keep: NDArray[np.bool_] | None,
+    units: Units,
+    event: int,
+    seed: int,
 ) -> tuple[dict[str, Significance], dict[str, Estimate], bool]:
     tests = dict.fromkeys(TESTS, UNDEFINED_TEST)
     effects = dict.fromkeys(EFFECTS, UNDEFINED)
     filled = ct.without_empty(counts)
     if min(filled.shape, default=0) < 2:
         return tests, effects, False
+    inside = np.ones(0, bool)
+    if units is not None:
+        present = _present(rows, columns, keep)
+        inside = np.ones(len(units), bool) if present is None else present
+        units = units[inside]
     simulated = units is None and ct.expected_are_small(counts)
     if units is not None:
         tests["chi_square"], effects["cramers_v"] = clustered_table(
@@ -228,7 +250,7 @@ def _outcome_rates(
 ) -> OutcomeRates:
     inside = outcome.known & (rows.codes >= 0)
     inside = inside if keep is None else inside & keep
-    codes, size = rows.codes[inside], len(rows.levels)
+    codes, size = rows.codes[inside].astype(np.int64), len(rows.levels)
     w = None if weight is None else weight[inside]
     if isinstance(outcome, ClassOutcome):
         return _class_rates(codes, outcome, outcome.codes[inside], size, w, None if units is None else units[inside])

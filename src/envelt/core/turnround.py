@@ -21,6 +21,7 @@ Codes = NDArray[np.int64]
 MOST_LEVELS = 12
 NUMBER_BINS = 6
 SAMPLE = 100_000
+BLOCK = 1 << 15
 
 
 @dataclass(frozen=True)
@@ -181,14 +182,20 @@ def _marginal(c: Coded, scores: Floats, y: NDArray[Any]) -> Estimate:
 
 
 def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
-    keep = (a.codes >= 0) & (b.codes >= 0)
     size = len(b.labels)
-    cell = a.codes.astype(np.int64) * size + b.codes
-    if not keep.all():
-        cell, y = cell[keep], y[keep]
-    n, total, squared = _sums(cell, y, len(a.labels) * size)
     shape = (len(a.labels), size)
-    return n.reshape(shape), total.reshape(shape), squared.reshape(shape)
+    sums = [np.zeros(shape) for _ in range(3)]
+    # block by block, so that what is counted stays in the cache
+    for start in range(0, len(y), BLOCK):
+        part = slice(start, start + BLOCK)
+        first, second, of = a.codes[part], b.codes[part], y[part]
+        keep = (first >= 0) & (second >= 0)
+        cell = first.astype(np.int64) * size + second
+        if not keep.all():
+            cell, of = cell[keep], of[keep]
+        for total, added in zip(sums, _sums(cell, of, shape[0] * size), strict=True):
+            total += added.reshape(shape)
+    return sums[0], sums[1], sums[2]
 
 
 def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats) -> Estimate:

@@ -103,7 +103,8 @@ def tabulate(context: Context, asked: Asked, candidates: list[str]) -> Contingen
                 f"No row has both {' and '.join((*asked.rows, *asked.columns))}: there is nothing to cross."
             )
     findings = [f for t in tables[:1] if not asked.by for f in table_findings(t, rated)]
-    findings += _column_findings(context, asked) + (_turns(context, asked, candidates) if rated is not None else [])
+    if rated is not None:
+        findings += [*_column_findings(context, asked), *_turns(context, asked, candidates)]
     about = (*_about(context, asked, rows, columns, weight), *part_line(tables, skipped))
     return contingency_view(
         tables, about, rated, by_weight(findings), shares=asked.shares, picture=asked.picture, colour=asked.colour,

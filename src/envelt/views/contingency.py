@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 import pandas as pd
@@ -104,9 +105,14 @@ def _captioned(axis: TableAxis | None, names: Captions) -> Any:
 
 
 def _index(axis: TableAxis) -> pd.Index[Any]:
-    if len(axis.names) == 1:
-        return pd.Index([level[0] for level in axis.levels], name=axis.names[0])
-    return pd.MultiIndex.from_tuples(axis.levels, names=axis.names)
+    return _index_of(axis.names, axis.levels)
+
+
+@lru_cache(maxsize=32)
+def _index_of(names: tuple[str, ...], levels: tuple[tuple[str, ...], ...]) -> pd.Index[Any]:
+    if len(names) == 1:
+        return pd.Index([level[0] for level in levels], name=names[0])
+    return pd.MultiIndex.from_tuples(levels, names=names)
 
 
 def _frame(table: CrossTable, values: Any) -> pd.DataFrame:
