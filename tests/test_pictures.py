@@ -79,7 +79,9 @@ CASES = {
     **{f"wintered {s}": ("demo", "wintered", s) for s in ("against", "against mites by altitude_band",
                                                           "distribution", "distribution apiary",
                                                           "distribution inspected_on by wintered",
-                                                          "distribution forage by hive_type")},
+                                                          "distribution forage by hive_type",
+                                                          "contingency fed wintered", "contingency apiary forage",
+                                                          "balance by fed")},
     **{f"{p} {c} by {by}": (None, "y", f"distribution {c} by {by} {p}")
        for p in ("histogram", "density", "box", "violin", "dots", "qq", "interval", "cumulative")
        for c, by in (("z", "y"), ("huge", "place"))},
@@ -94,7 +96,7 @@ def test_pictures_are_of_the_right_size_and_no_text_is_cut(case, wintered, honey
     known = {"wintered": wintered, "honey_kg": honey, "colony_state": state}
     study = known[outcome] if data else Study(long_levels(), outcome=outcome)
     name, *words = step.split()
-    columns, _, rest = " ".join(words).partition(" by ")
+    columns, _, rest = " ".join(["", *words]).partition(" by ")
     look = dict(zip(("by", "picture", "arrange", "scale"), rest.split(), strict=False))
     figure = getattr(study, name)(*columns.split(), **look).draw()
     width, height = figure.get_size_inches() * figure.dpi

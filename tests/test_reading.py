@@ -32,7 +32,7 @@ def test_delimiters_encodings_and_quoted_newlines(tmp_path, delimiter, encoding)
 
 
 def test_file_parquet_and_frame_give_the_same(tmp_path):
-    frame = pd.read_csv("src/envelt/demo/hives.csv", parse_dates=["inspected_on"])
+    frame = pd.read_csv("src/envelt/demo/hives.csv", parse_dates=["inspected_on", "hived_on"])
     frame.to_parquet(tmp_path / "hives.parquet")
     frame.to_csv(tmp_path / "hives.tsv", sep="\t", index=False)
     views = [Study(d).inventory().table for d in ("demo", tmp_path / "hives.parquet", tmp_path / "hives.tsv", frame)]

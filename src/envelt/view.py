@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,6 +15,25 @@ if TYPE_CHECKING:
 
 PICTURES = ("png", "svg", "pdf")
 DOCUMENTS = ("html", "md", "csv", "json")
+
+
+class Tables(Mapping[str, "pd.DataFrame"]):
+    """Data frames by name; one given as a function is made when it is first asked for."""
+
+    def __init__(self, given: Mapping[str, pd.DataFrame | Callable[[], pd.DataFrame]]) -> None:
+        self._given = dict(given)
+
+    def __getitem__(self, name: str) -> pd.DataFrame:
+        table = self._given[name]
+        if callable(table):
+            table = self._given[name] = table()
+        return table
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._given)
+
+    def __len__(self) -> int:
+        return len(self._given)
 
 
 def check_extension(path: str | Path) -> str:
@@ -46,7 +65,8 @@ class View:
     about
         Lines on what it was computed from: rows, missing, the subset, the event.
     tables
-        Data frames by name; the first, ``table``, is the main one. Each is an attribute of the view.
+        Data frames by name, or functions that make them; the first, ``table``, is the main one. Each is an attribute
+        of the view.
     findings
         What is worth a person's attention.
     draw
@@ -70,7 +90,7 @@ class View:
         step: str,
         title: str,
         about: tuple[str, ...],
-        tables: Mapping[str, pd.DataFrame],
+        tables: Mapping[str, pd.DataFrame | Callable[[], pd.DataFrame]],
         findings: tuple[Finding, ...],
         draw: Callable[[View], Figure],
         values: Mapping[str, Any] | None = None,
@@ -81,7 +101,7 @@ class View:
         aside: Sequence[str] = (),
     ) -> None:
         self.step, self.title, self.about = step, title, about
-        self.tables, self.findings = dict(tables), findings
+        self.tables, self.findings = Tables(tables), findings
         self.values = dict(values or {})
         self._draw, self._brief, self._captions = draw, brief, dict(captions or {})
         self._order, self._folded, self._aside = order, dict(folded or {}), tuple(aside)

@@ -26,7 +26,7 @@ Units = NDArray[np.int64] | None
 
 SIMULATED_CELLS = 2_500
 """Tables of more cells get p from the statistic's exact mean and variance instead of drawn tables."""
-BLOCK = 1 << 15
+BLOCK = 1 << 16
 SHARES = ("row", "column", "all")
 TESTS = ("chi_square", "fisher_exact", "trend")
 EFFECTS = ("cramers_v", "gamma", "risk_difference", "risk_ratio", "odds_ratio")
@@ -119,10 +119,9 @@ def cross_counts(
     # block by block, so that what is counted stays in the cache
     for start in range(0, len(rows.codes), BLOCK):
         part = slice(start, start + BLOCK)
-        cell = rows.codes[part].astype(np.int64)
+        cell = rows.codes[part]
         if columns is not None:
-            cell *= shape[1]
-            cell += columns.codes[part]
+            cell = cell * cell.dtype.type(shape[1]) + columns.codes[part]
         if present is not None:
             cell = cell[present[part]]
         counts += count_codes(cell, size, None if weight is None else _of(weight[part], present, part))

@@ -31,7 +31,7 @@ MOST_ROWS, MOST_COLUMNS, MOST_STRIPS = 30, 14, 14
 class Drawn:
     """A table as it is drawn: rows and columns sorted, and the smallest joined.
 
-    ``parts`` says of each row which table it comes from; ``origin`` which of its rows, −1 for joined ones.
+    ``parts`` says of each row which table it comes from; ``origin`` which of its rows, several where they are joined.
     """
 
     counts: Ints
@@ -39,7 +39,7 @@ class Drawn:
     columns: list[str]
     colours: list[str]
     parts: list[int]
-    origin: list[int]
+    origin: list[list[int]]
     axis: str
     across: str
     note: str
@@ -101,18 +101,23 @@ def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Outcome | None) 
         shown = [i for i in places_of if n[i] or len(t.rows.levels) <= 12]
         largest = set(np.argsort(-n, kind="stable")[: most - 1].tolist()) if len(shown) > most else set(shown)
         kept, rest = [i for i in shown if i in largest], [i for i in shown if i not in largest]
+        already = 0
+        if rest and t.rows.other:  # what the table joined goes with what the picture joins
+            last = len(n) - 1
+            already = int("".join(c for c in t.rows.labels[last] if c.isdigit()) or 1) - 1
+            kept, rest = [i for i in kept if i != last], [*(i for i in rest if i != last), last]
         for i in kept:
             label = visible(t.rows.labels[i])
             rows.append(f"{t.label}: {label}" if t.label else label)
             counts.append(t.counts[i])
             parts.append(k)
-            origin.append(int(i))
+            origin.append([int(i)])
         if rest:
-            joined += len(rest)
-            rows.append((f"{t.label}: " if t.label else "") + f"other ({count(len(rest))} levels)")
+            joined += len(rest) + already
+            rows.append((f"{t.label}: " if t.label else "") + f"other ({count(len(rest) + already)} levels)")
             counts.append(t.counts[rest].sum(axis=0))
             parts.append(k)
-            origin.append(-1)
+            origin.append([int(i) for i in rest])
     made = np.array(counts).reshape(len(rows), size)
     note = f"{count(joined)} levels with the fewest rows are joined as other. " if joined else ""
     if size > MOST_COLUMNS:
@@ -121,6 +126,8 @@ def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Outcome | None) 
         made = np.concatenate([made[:, kept_columns], made[:, rest_columns].sum(axis=1, keepdims=True)], axis=1)
         columns = [columns[j] for j in kept_columns] + [f"other ({count(len(rest_columns))})"]
     colours = _colours(len(columns))
+    if size > MOST_COLUMNS or (first.columns is not None and first.columns.other):
+        colours[-1] = style.QUIET
     axis, across = (" and ".join(a.names) if a is not None else "" for a in (first.rows, first.columns))
     return Drawn(made, rows, columns, colours, parts, origin, axis, across or "rows", note)
 
@@ -161,7 +168,7 @@ def _legend(axes: Axes, drawn: Drawn, left: float = 1.1) -> None:
     for k, (name, colour) in enumerate(zip(drawn.columns, drawn.colours, strict=True)):
         y = 0.985 - step * k
         axes.text(at, y, "■", color=colour, size=13, va="top", transform=axes.transAxes)
-        text = f"{style.shorten(visible(name), max(room, 6))}\nn = {count(total[k])}"
+        text = f"{style.shorten_middle(visible(name), max(room, 6))}\nn = {count(total[k])}"
         axes.text(at + 24 / pixels, y, text, size=9.5, va="top", transform=axes.transAxes, linespacing=1.25)
 
 
@@ -272,7 +279,7 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
             text = text if 0.62 * size * (len(text) if height <= 40 else 6) * 1.4 < width else count(drawn.counts[y, x])
             dark = _dark(_hex(shades(norm(value[y, x]))))
             axes.text(x, y, text, ha="center", va="center", size=size, color="white" if dark else style.INK)
-    names = [style.wrapped(visible(c), max(8, int(width / 7)), 2) for c in drawn.columns]
+    names = [_column_name(visible(c), max(8, int(width / 6.6))) for c in drawn.columns]
     axes.set_xticks(range(len(drawn.columns)), names, size=10 if len(names) <= 10 else 8.5)
     axes.tick_params(length=0)
     style.bare(axes, "bottom")
@@ -283,6 +290,12 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
                   transform=axes.get_yaxis_transform())  # fmt: skip
     axes.text(1 + 70 / pixels, 1.0, "n", ha="right", va="bottom", size=10, color=style.DIM, transform=axes.transAxes)
     return figure
+
+
+def _column_name(name: str, letters: int) -> str:
+    """Return a name in two lines where that holds it, else cut in its middle."""
+    folded = style.wrapped(name, letters, 2)
+    return style.shorten_middle(name, letters) if "…" in folded else folded
 
 
 def _hex(rgba: tuple[float, float, float, float]) -> str:
@@ -314,7 +327,7 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
             base += share
     labels = [style.wrapped(drawn.rows[i], max(6, int(w * pixels / 7)), 2) for i, w in zip(strips, width, strict=True)]
     narrow = bool((width * pixels < 60).any())
-    labels = [style.shorten(drawn.rows[i], 14) for i in strips] if narrow else labels
+    labels = [style.shorten_middle(drawn.rows[i], 14) for i in strips] if narrow else labels
     turned = {"rotation": 40, "ha": "right"} if narrow else {}
     axes.set_xticks(left + width / 2, labels, size=9.5, **turned)
     axes.set_xlim(0, 1)
@@ -370,19 +383,24 @@ def _centre(table: CrossTable) -> Floats:
     return table.outcome.rates.rate
 
 
-def _rate_row(table: CrossTable, drawn: Drawn, k: int, i: int) -> Row:
+def _rate_row(table: CrossTable, drawn: Drawn, k: int, at: list[int]) -> Row:
+    """Return the row of a level, or of several joined."""
     label, seen = drawn.rows[k], table.outcome
-    if i < 0 or seen is None:
+    colour = style.QUIET if len(at) > 1 else style.PALETTE[0]
+    if seen is not None and seen.mean is not None:
+        n = int(seen.n[at].sum())
+        mean, low, high = (v[at] for v in seen.mean)
+        middle = float(np.nansum(seen.n[at] * mean)) / n if n else float("nan")
+        ends = (float(low[0]), float(high[0])) if len(at) == 1 else (float("nan"), float("nan"))
+        return Row(label, middle, *ends, (significant(middle) if n else "–", count(n)), colour, hollow=n < 10)
+    if seen is not None and seen.rates is not None:
+        if len(at) == 1:
+            r, i = seen.rates, at[0]
+            rate, low, high, n = float(r.rate[i]), float(r.low[i]), float(r.high[i]), int(r.n[i])
+            cells = (percent(rate) if n else "–", count(n))
+            return Row(label, rate, low, high, cells, style.PALETTE[1], hollow=n < 10)
+        x, n = int(seen.rates.events[at].sum()), int(seen.rates.n[at].sum())
+    else:
         x, n = int(drawn.counts[k, -1]), int(drawn.counts[k].sum())
-        rate, low, high = (float(v) for v in wilson(np.array(x), np.array(n)))
-        if i < 0 and seen is not None:
-            return Row(label, float("nan"), float("nan"), float("nan"), ("–", count(n)), style.QUIET)
-        return Row(label, rate, low, high, (percent(rate) if n else "–", count(n)), style.PALETTE[0], hollow=n < 10)
-    n = int(seen.n[i])
-    if seen.mean is not None:
-        mean, low, high = (float(v[i]) for v in seen.mean)
-        return Row(label, mean, low, high, (significant(mean) if n else "–", count(n)), style.PALETTE[0], hollow=n < 10)
-    assert seen.rates is not None
-    r = seen.rates
-    cells = (percent(float(r.rate[i])) if n else "–", count(n))
-    return Row(label, float(r.rate[i]), float(r.low[i]), float(r.high[i]), cells, style.PALETTE[1], hollow=n < 10)
+    rate, low, high = (float(v) for v in wilson(np.array(x), np.array(n)))
+    return Row(label, rate, low, high, (percent(rate) if n else "–", count(n)), colour, hollow=n < 10)

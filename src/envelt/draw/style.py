@@ -124,8 +124,19 @@ def shorten(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
 
 
+def shorten_middle(text: str, most: int) -> str:
+    """Cut a label in its middle: names of levels often differ at their end only."""
+    text = text.replace("\n", " ")
+    if len(text) <= most:
+        return text
+    tail = max(1, (most - 1) * 2 // 5)
+    return f"{text[: most - 1 - tail].rstrip()}…{text[-tail:].lstrip()}"
+
+
 def wrapped(text: str, width: int, lines: int = 2) -> str:
-    """Wrap a label into a few lines."""
+    """Wrap a label into a few lines; one line that is too long is cut in its middle."""
+    if lines == 1:
+        return shorten_middle(text, width)
     folded = textwrap.wrap(text, width, max_lines=lines, placeholder="…", break_long_words=True)
     return "\n".join(folded) if len(text) > width else text
 

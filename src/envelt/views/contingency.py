@@ -66,20 +66,19 @@ def contingency_view(
 ) -> ContingencyView:
     """Wrap the tables of all rows, or of each part of them."""
     first = tables[0]
-    frames: dict[str, pd.DataFrame] = {"table": _stacked(tables, [_counted(t) for t in tables])}
+    frames: dict[str, Any] = {"table": _stacked(tables, [_counted(t) for t in tables])}
     if first.columns is not None:
-        frames["shares_of_" + shares] = _stacked(tables, [_frame(t, t.shares(shares)) for t in tables])
-        frames["shares_of_" + shares].attrs["shares"] = True
+        frames["shares_of_" + shares] = lambda: _as_shares(tables, shares)
     if first.outcome is not None and outcome is not None:
-        frames["rates"] = _stacked(tables, [_rates(t, outcome) for t in tables])
+        frames["rates"] = lambda: _stacked(tables, [_rates(t, outcome) for t in tables])
     if first.units is not None:
-        frames["units"] = _stacked(tables, [_frame(t, t.units) for t in tables])
+        frames["units"] = lambda: _stacked(tables, [_frame(t, t.units) for t in tables])
     if first.columns is not None:
-        frames["tests"] = _stacked(tables, [tests_table(t.tests) for t in tables])
-        frames["effects"] = _stacked(tables, [effects_table(t.effects) for t in tables])
-        frames["totals"] = _stacked(tables, [_totals(t) for t in tables])
-        frames["expected"] = _stacked(tables, [_frame(t, ct.expected_counts(t.counts)) for t in tables])
-        frames["residuals"] = _stacked(tables, [_frame(t, ct.adjusted_residuals(t.counts)) for t in tables])
+        frames["tests"] = lambda: _stacked(tables, [tests_table(t.tests) for t in tables])
+        frames["effects"] = lambda: _stacked(tables, [effects_table(t.effects) for t in tables])
+        frames["totals"] = lambda: _stacked(tables, [_totals(t) for t in tables])
+        frames["expected"] = lambda: _stacked(tables, [_frame(t, ct.expected_counts(t.counts)) for t in tables])
+        frames["residuals"] = lambda: _stacked(tables, [_frame(t, ct.adjusted_residuals(t.counts)) for t in tables])
     of = " by ".join(" and ".join(names(n) for n in axis.names) for axis in (first.rows, first.columns) if axis)
     title = f"Counts of {of}" + (f" within {' and '.join(names(n) for n in by)}" if by else "")
 
@@ -98,6 +97,12 @@ def contingency_view(
     if len(tables) == 1 and order != "level":
         view.sorted_by(row_order(first, order).tolist())
     return view
+
+
+def _as_shares(tables: tuple[CrossTable, ...], of: str) -> pd.DataFrame:
+    frame = _stacked(tables, [_frame(t, t.shares(of)) for t in tables])
+    frame.attrs["shares"] = True  # written in percent
+    return frame
 
 
 def _captioned(axis: TableAxis | None, names: Captions) -> Any:
