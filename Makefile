@@ -8,7 +8,7 @@ demo: $(VENV)/.installed
 	$(VENV)/bin/envelt demo
 
 test: $(VENV)/.installed
-	$(PY) -m pytest
+	$(PY) -m pytest -n auto
 
 lint: $(VENV)/.linters
 	$(VENV)/bin/ruff check src tests benchmarks

@@ -525,7 +525,7 @@ class Study:
         --------
         >>> from envelt import Study
         >>> Study("demo", outcome="wintered").contingency("fed", "wintered").table.to_numpy().tolist()
-        [[225, 961], [441, 1349]]
+        [[222, 923], [444, 1387]]
         """
         asked = Asked(
             _names(rows), _names(columns or ()), _names(by), shares, picture, colour, order, counts,
