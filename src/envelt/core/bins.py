@@ -138,7 +138,8 @@ def _chosen_width(ordered: Floats, bins: int | None, whole: bool, step: float) -
 
 def _fitting_width(low: float, high: float, width: float, whole: bool, step: float, most: int) -> float:
     """Return the width, or the next round one of which no more than ``most`` are needed."""
-    while _bins_needed(low, high, width, whole, step) > most:
+    # on either side of zero there is a bin each, however wide
+    while width < 4 * (high - low) and _bins_needed(low, high, width, whole, step) > most:
         width = _wider(width, whole, step)
     return width
 
