@@ -99,7 +99,8 @@ def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Outcome | None) 
             t, order if order != "level" or t.rows.ordered else ("rate" if outcome is not None else "count")
         )
         shown = [i for i in places_of if n[i] or len(t.rows.levels) <= 12]
-        largest = set(np.argsort(-n, kind="stable")[: most - 1].tolist()) if len(shown) > most else set(shown)
+        apart = np.where(np.arange(len(n)) == len(n) - 1, -1, n) if t.rows.other else n
+        largest = set(np.argsort(-apart, kind="stable")[: most - 1].tolist()) if len(shown) > most else set(shown)
         kept, rest = [i for i in shown if i in largest], [i for i in shown if i not in largest]
         already = 0
         if rest and t.rows.other:  # what the table joined goes with what the picture joins
