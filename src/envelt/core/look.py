@@ -20,9 +20,9 @@ MEASURES = ("count", "share", "density")
 ARRANGEMENTS = ("line", "overlaid", "stacked", "shares")
 
 OTHER_WORDS = {
-    "kde": "density", "hist": "histogram", "boxplot": "box", "ecdf": "cumulative", "cdf": "cumulative",
-    "strip": "dots", "points": "dots", "quantile": "qq", "normal": "qq", "bar": "bars", "pie": "bars",
-    "mean": "interval", "errorbar": "interval",
+    "kde": "density", "boxplot": "box", "ecdf": "cumulative", "cdf": "cumulative",
+    "points": "dots", "quantile": "qq", "normal": "qq", "bar": "bars", "pie": "bars",
+    
 }  # fmt: skip
 """What people ask for in other words, and the picture they mean."""
 
