@@ -22,7 +22,6 @@ ARRANGEMENTS = ("line", "overlaid", "stacked", "shares")
 OTHER_WORDS = {
     "kde": "density", "boxplot": "box", "ecdf": "cumulative", "cdf": "cumulative",
     "points": "dots", "quantile": "qq", "normal": "qq", "bar": "bars", "pie": "bars",
-    
 }  # fmt: skip
 """What people ask for in other words, and the picture they mean."""
 
