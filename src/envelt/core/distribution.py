@@ -309,7 +309,7 @@ def chosen_picture(asked: str, n: NDArray[np.integer], two_peaks: bool = False, 
     if int(n.sum()) <= FEW_DOTS * max(groups, 1) and groups <= MOST_AS_ROWS:
         return "dots", f"dots: with {int(n.sum()):,} rows every one can be seen"
     if groups == 1:
-        return "histogram", ""
+        return "histogram", f"histogram: {int(n.sum()):,} rows of one group, too many to see one by one"
     if groups <= MOST_IN_LINE:
         return "histogram", f"histograms in line: {groups} groups on one axis"
     if least < ENOUGH_FOR_BOX or groups > MOST_AS_ROWS:
