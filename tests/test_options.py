@@ -153,6 +153,20 @@ def test_cut_points_count_as_comparisons_do(seed, cuts):
     assert axis.ordered
 
 
+@pytest.mark.parametrize("whole", [False, True])
+def test_the_outer_bins_of_a_table_say_what_they_hold(whole):
+    x = np.r_[rng(6).normal(100, 10, 500), -400.0, 900.0]
+    x = np.round(x) if whole else x
+    axis = axis_of([Study(pd.DataFrame({"x": x}), kinds={"x": "continuous"}).table["x"]], Cuts())
+    first, last = axis.labels[0], axis.labels[-1]
+    assert axis.codes[np.argmin(x)] == 0
+    assert axis.codes[np.argmax(x)] == len(axis.levels) - 1
+    assert first.startswith("under ")
+    assert last.endswith(" up")
+    assert ((axis.codes == 0) == (x < float(first.split(" ")[1]))).all()
+    assert ((axis.codes == len(axis.levels) - 1) == (x >= float(last.split(" ")[0]))).all()
+
+
 def test_tables_are_made_when_they_are_asked_for():
     calls = []
 

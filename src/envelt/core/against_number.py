@@ -137,10 +137,7 @@ def shrunken_means(comparison: GroupComparison) -> Floats:
     if total < 2:
         return m.mean.copy()
     base = float(np.nansum(m.n * m.mean)) / total
-    within = float(np.sum(np.maximum(m.n - 1, 0) * np.nan_to_num(m.variance))) / max(
-        total - int(np.count_nonzero(m.n)), 1
-    )
-    return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, within), np.nan)
+    return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, m.within_variance), np.nan)
 
 
 def number_by_number(

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from ..errors import OptionError
 from .bins import readable_bins
-from .calendar import calendar_bins, fitting_unit
+from .calendar import calendar_bins, fitting_unit, unit_labels
 from .quantiles import sorted_quantiles
-from .table import CategoryColumn, Column, TimeColumn, number_label
+from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label
 
 Codes = NDArray[np.int64] | NDArray[np.int32]
 Floats = NDArray[np.float64]
@@ -171,11 +171,9 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
     if isinstance(column, TimeColumn):
         unit = cuts.calendar or fitting_unit(float(present[0]), float(present[-1]), CALENDAR_BINS)
         bins, unit = calendar_bins(present, unit)
-        form = {"day": "D", "week": "D", "month": "M", "quarter": "M", "year": "Y"}[unit]
-        starts = bins.edges[:-1].astype(np.int64).astype("datetime64[D]").astype(f"datetime64[{form}]")
-        labels, inner, note = [str(s) for s in starts], bins.edges[1:-1], f"{column.name} by {unit}"
+        labels, inner, note = list(unit_labels(bins, unit)), bins.edges[1:-1], f"{column.name} by {unit}"
     elif cuts.at:
-        inner, labels = np.array(cuts.at), _between(list(cuts.at))
+        inner, labels = np.array(cuts.at), list(cut_labels(cuts.at))
         note = f"{column.name} cut at {', '.join(number_label(v) for v in cuts.at)}; a value on a cut goes right"
     elif cuts.bins is None and cuts.width is None and column.distinct <= FEW_VALUES:
         distinct = np.unique(present)
@@ -186,7 +184,7 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
         edges = bins.all_edges
         inner, labels = edges[1:-1], _ranges(edges)
         if present[0] < edges[0]:
-            labels[0] = f"under {labels[0].split(' to ')[-1]}"
+            labels[0] = f"under {number_label(np.ceil(edges[1]) if _on_halves(edges) else edges[1])}"
         if present[-1] > edges[-1]:
             labels[-1] = f"{labels[-1].split(' to ')[0]} up"
         note = f"{column.name} in bins of {number_label(float(f'{np.median(np.diff(bins.edges)):.6g}'))}"
@@ -204,15 +202,13 @@ def _within_fences(present: Floats) -> Floats:
     return inside if q3 > q1 else present
 
 
+def _on_halves(edges: Floats) -> bool:
+    return bool((np.mod(edges, 1) == 0.5).all())
+
+
 def _ranges(edges: Floats) -> list[str]:
     """Name bins; of whole numbers, edges on halves, by the values in them."""
-    if (np.mod(edges, 1) == 0.5).all():
+    if _on_halves(edges):
         ends = [(int(np.ceil(a)), int(np.floor(b))) for a, b in pairwise(edges)]
         return [f"{a}" if a == b else f"{a} to {b}" for a, b in ends]
     return [f"{number_label(a)} to {number_label(b)}" for a, b in pairwise(edges)]
-
-
-def _between(cuts: list[float]) -> list[str]:
-    ends = [number_label(v) for v in cuts]
-    middle = [f"{a} to {b}" for a, b in pairwise(ends)]
-    return [f"under {ends[0]}", *middle, f"{ends[-1]} up"]

@@ -67,6 +67,13 @@ def calendar_bins(ordered: Floats, unit: str | None = None) -> tuple[Bins, str]:
     return Bins(starts.astype(np.int64).astype(np.float64)), unit
 
 
+def unit_labels(bins: Bins, unit: str) -> tuple[str, ...]:
+    """Name the units that bins are: a day, the first day of a week, a month, the first of a quarter, a year."""
+    form = {"day": "D", "week": "D", "month": "M", "quarter": "M", "year": "Y"}[unit]
+    starts = bins.edges[:-1].astype(np.int64).astype("datetime64[D]").astype(f"datetime64[{form}]")
+    return tuple(str(s) for s in starts)
+
+
 def calendar_profile(groups: list[Floats]) -> Profile:
     """Count days since 1970-01-01 by month of the year and by day of the week, one row a group."""
     months, weekdays = [], []

@@ -226,7 +226,6 @@ def _compared(
             tests["chi_square"] = ct.chi_square_simulated(counts, seed=seed)
         else:
             tests["chi_square"] = ct.chi_square_sparse(counts)
-    two_columns = counts.shape[1] == 2
     # binary columns are in order too: the event comes second
     if rows.ordered and columns.ordered and (len(filled) > 2 or filled.shape[1] > 2) and units is None:
         effects["gamma"], tests["trend"] = goodman_kruskal_gamma(counts), trend_test(counts)
@@ -237,7 +236,7 @@ def _compared(
             args = (float(x[0]), float(n[0]), float(x[1]), float(n[1]))
             effects["risk_difference"], effects["risk_ratio"] = risk_difference(*args), risk_ratio(*args)
             effects["odds_ratio"] = odds_ratio(*args)
-        elif two_columns:
+        else:
             hit = columns.codes[inside] == event
             rates = Rates(n, x, *wilson(x, n))
             effects |= clustered_two_by_two(rates, rows.codes[inside], hit, units)
@@ -276,8 +275,7 @@ def _outcome_rates(
     summary = summarise_groups(values, codes, rows.labels)
     m = summary.moments
     base = float(values.mean()) if len(values) else np.nan
-    within = float(np.nansum(np.maximum(m.n - 1, 0) * np.nan_to_num(m.variance)))
-    shrunken = shrunken_levels(m.n, m.mean, base, within / max(len(values) - int(np.count_nonzero(m.n)), 1))
+    shrunken = shrunken_levels(m.n, m.mean, base, m.within_variance)
     return OutcomeRates(m.n, shrunken, mean=(m.mean, *summary.mean_interval))
 
 

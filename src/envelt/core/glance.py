@@ -291,6 +291,5 @@ def _levels_number(column: CategoryColumn, outcome: NumericOutcome, known: NDArr
         comparison = clustered_comparison(comparison, y, codes, units)
     test = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
     base = float(y[codes >= 0].mean())
-    within = float(np.sum(np.maximum(m.n - 1, 0) * np.nan_to_num(m.variance))) / max(n - int(np.count_nonzero(m.n)), 1)
-    spread = _spread(column, m.n, m.mean, base, within)
+    spread = _spread(column, m.n, m.mean, base, m.within_variance)
     return Glimpse(column.name, column.kind, n, len(y) - n, "spread", *spread, _ratio(comparison), test.p, np.nan)

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import OptionError
 from .bins import readable_bins
-from .calendar import calendar_bins
+from .calendar import calendar_bins, unit_labels
 from .quantiles import quantile_edges
-from .table import CategoryColumn, Column, TimeColumn, number_label
+from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label
 
 Codes = NDArray[np.int64]
 
@@ -75,18 +74,14 @@ def groups_of(column: Column) -> Grouping:
     if isinstance(column, TimeColumn):
         bins, unit = calendar_bins(present)
         edges = bins.edges[1:-1]
-        cut = {"day": "D", "week": "D", "month": "M", "quarter": "M", "year": "Y"}[unit]
-        starts = bins.edges[:-1].astype(np.int64).astype("datetime64[D]").astype(f"datetime64[{cut}]")
-        labels = tuple(str(s) for s in starts)
-        note = f"{column.name} by {unit}"
+        labels, note = unit_labels(bins, unit), f"{column.name} by {unit}"
     elif column.distinct <= FEW_VALUES:
         distinct = np.unique(present)
         edges, labels, note = distinct[1:], tuple(number_label(v) for v in distinct), ""
     else:
         edges = _round_quarters(present)
-        ends = [number_label(e) for e in edges]
-        labels = (f"under {ends[0]}", *(f"{a} to {b}" for a, b in pairwise(ends)), f"{ends[-1]} up")
-        note = f"{column.name} cut near its quarters, at {', '.join(ends)} (a value on a cut goes right)"
+        labels, ends = cut_labels(edges.tolist()), ", ".join(number_label(e) for e in edges)
+        note = f"{column.name} cut near its quarters, at {ends} (a value on a cut goes right)"
     codes = np.where(np.isnan(values), -1, np.searchsorted(edges, values, "right"))
     return _occurring(Grouping((column.name,), labels, codes.astype(np.int64), True, note))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -286,6 +287,12 @@ def short_label(value: float) -> str:
     """Return a number with six significant digits at most, whole ones in full."""
     value = float(value)
     return number_label(value) if value.is_integer() else f"{value:.6g}"
+
+
+def cut_labels(cuts: Sequence[float]) -> tuple[str, ...]:
+    """Name the parts that cut points make; a value on a cut goes right."""
+    ends = [number_label(v) for v in cuts]
+    return (f"under {ends[0]}", *(f"{a} to {b}" for a, b in pairwise(ends)), f"{ends[-1]} up")
 
 
 def time_label(microseconds: int) -> str:

@@ -125,6 +125,12 @@ class MomentSummary:
         reference = self.offset[filled[0]] if len(filled) else 0.0
         return (self.offset - reference) + self.from_offset
 
+    @property
+    def within_variance(self) -> float:
+        """The variance within groups, pooled over them."""
+        squares = float(np.sum(np.maximum(self.n - 1, 0) * np.nan_to_num(self.variance)))
+        return squares / max(int(self.n.sum()) - int(np.count_nonzero(self.n)), 1)
+
     def pick(self, keep: NDArray[np.bool_]) -> MomentSummary:
         """Return the summary of some of the groups."""
         return MomentSummary(*(getattr(self, f.name)[keep] for f in fields(self)))

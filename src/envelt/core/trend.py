@@ -16,7 +16,6 @@ Floats = NDArray[np.float64]
 
 CELLS = 400
 SHOWN = 200
-FORMS = ("linear", "monotone", "curved", "none")
 FORM_BINS = 12
 ROWS_A_BIN = 20
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from ..core.against_class import bin_label
 from ..core.distribution import LevelDistribution, NumberDistribution
 from ..core.sheet import Sheet
 from ..view import View
@@ -222,7 +223,6 @@ def sheet_view(result: Sheet, about: tuple[str, ...], names: Captions = PLAIN) -
 def bin_range(left: float, right: float, dates: bool) -> str:
     """Return a range of values as text."""
     if not dates:
-        a, b = f"{left:.4g}", f"{right:.4g}"
-        return a if a == b else f"{a} to {b}"
+        return bin_label(left, right)
     a, b = day_label(left), day_label(right)
     return a if a == b else f"{a} to {b}"
