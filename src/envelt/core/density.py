@@ -54,8 +54,10 @@ def silverman(ordered: Floats) -> float:
     """
     if len(ordered) < 2 or ordered[0] == ordered[-1]:
         return 0.0
-    scale = float(ordered[-1] - ordered[0])
-    sd = scale * float(np.std((ordered - ordered[0]) / scale, ddof=1))
+    n, scale = len(ordered), float(ordered[-1] - ordered[0])
+    from_median = (ordered - ordered[n // 2]) / scale  # within a deviation of the mean, so that little cancels
+    away = float(from_median.mean())
+    sd = scale * np.sqrt(max(float(from_median @ from_median) - n * away * away, 0.0) / (n - 1))
     q1, q3 = sorted_quantiles(ordered, np.array([0.25, 0.75]))
     spread = min(sd, float(q3 - q1) / 1.34) if q3 > q1 else sd
     return float(0.9 * spread * len(ordered) ** -0.2)

@@ -241,6 +241,10 @@ def superiority(first: Floats, second: Floats) -> Estimate:
 
 
 def _variance(x: NDArray[np.generic]) -> float:
+    n = len(x)
+    if x.dtype == np.int64 and float(n) * float(x.max()) ** 2 < 2**62:  # in whole numbers, and so exact
+        total = int(x.sum())
+        return (n * int(np.dot(x, x)) - total * total) / (n * (n - 1))
     centred = x.astype(np.float64)
     centred -= centred.mean()
     return float(np.dot(centred, centred)) / (len(x) - 1)

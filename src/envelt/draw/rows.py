@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..core.distribution import MOST_AS_ROWS, NumberDistribution
 from ..core.dots import MOST_DOTS, fitted_dots
+from ..core.resolution import recorded_step
 from ..write.digits import count, day_label, significant
 from . import style
 from .groups import group_colour, group_label, shown_groups
@@ -30,8 +31,7 @@ TOP, BOTTOM = 118, 88
 def _frame(figure: Figure, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
     labels = [group_label(result, i, 32) for i in order]
     left = 40 + min(270, max(80, int(8.0 * max(len(label) for label in labels))))
-    height = min(style.HEIGHT - TOP - BOTTOM, 260 * len(order) + 60)
-    axes = style.place(figure, left, TOP, right, style.HEIGHT - TOP - height)
+    axes = style.place(figure, left, TOP, right, BOTTOM)
     size = 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5
     axes.set_yticks(range(len(order)), labels, size=size)
     axes.set_ylim(len(order) - 0.45, -0.55)
@@ -177,21 +177,24 @@ def draw_dots(result: NumberDistribution, title: str, about: str, dates: bool = 
     low, high = axes.get_xlim()
     groups, sampled = _drawn(result, shown.order)
     pixels = [(g - low) / (high - low) * width for g in groups]
-    row = height / (len(shown.order) + (0.1 if len(shown.order) > 1 else 0))
-    levels, diameter, fits = fitted_dots(pixels, 0.92 * row)
-    for k, (i, g, level) in enumerate(zip(shown.order, groups, levels, strict=True)):
+    row = height / (len(shown.order) + 0.1)
+    steps = [recorded_step(g) for g in groups] if result.scale.name == "linear" else [0.0]
+    made = fitted_dots(pixels, 0.92 * row, min(steps) / (high - low) * width)
+    for k, (i, g, level) in enumerate(zip(shown.order, made.places, made.levels, strict=True)):
         if result.look.box:
             _box(axes, result, i, k, 0.5, filled=False)
-        y = k + level * diameter / row
+        x, y = low + g / width * (high - low), k + level * made.diameter / row
         # a marker's size is in points, 72 to the inch; a hair less than its place, so that dots stay apart
-        size = diameter * 72 / style.DPI * 0.92
-        axes.plot(g, y, "o", ms=size, color=group_colour(result, i), alpha=0.85, mew=0, clip_on=False)
+        size = made.diameter * 72 / style.DPI * 0.92
+        axes.plot(x, y, "o", ms=size, color=group_colour(result, i), alpha=0.85, mew=0, clip_on=False)
     what = "One dot a row, none over another; the heap's height is the number of rows there."
     if sampled:
         what = f"One dot a row, {count(MOST_DOTS)} rows drawn evenly from each larger group."
-    if not fits:
-        what += " Where heaps reach the next row there are more than can be shown: try violin or histogram."
-    figure.text(28 / style.WIDTH, 14 / style.HEIGHT, shown.note + what, size=9.5, color=style.DIM, va="bottom")
+    if made.beside:
+        what += " Dots of one value stand side by side, within the step it was recorded in."
+    if made.left_out:
+        what += f" {count(made.left_out)} rows do not fit and are left out: try violin or histogram."
+    style.foot(figure, shown.note + what)
     return figure
 
 
@@ -226,16 +229,20 @@ def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bo
     note = f"{shown.note}Intervals are about the mean, not the rows: most rows lie outside. Hollow: under 10 rows."
     figure = style.new_figure(title, about, note)
     left = 50 + min(270, max(90, int(8.2 * max(len(r.label) for r in rows))))
-    spare = max(0, style.HEIGHT - TOP - BOTTOM - 170 * len(rows))
-    axes = style.place(figure, left, TOP, 190, BOTTOM + spare)
+    axes = style.place(figure, left, TOP, 190, BOTTOM + 12)
     interval_rows(axes, rows, ("mean", "n"))
     if result.look.limits is not None:
         axes.set_xlim(*result.scale.place(np.array(result.look.limits)))
     set_values_axis(axes, result.name, result.scale, dates)
     ends = result.scale.value(np.array(axes.get_xlim()))
     if not dates and not ends[0] <= 0 <= ends[1]:
-        style.mark_cut_axis(axes)
+        style.mark_cut_axis(axes, _zoom(ends[1] - ends[0], np.sqrt(m.within_variance)))
     return figure
+
+
+def _zoom(width: float, sd: float) -> str:
+    """Say how little of the rows' spread an axis shows, so that a small difference is not taken for a large one."""
+    return f", and is {width / sd:.2g} standard deviations wide" if width < sd else ""
 
 
 def _placed(result: NumberDistribution, *values: Floats) -> list[Floats]:

@@ -98,11 +98,16 @@ def new_figure(title: str, about: str, note: str = "", height: int = HEIGHT) -> 
     size = 11 if line == about else 10
     figure.text(28 / WIDTH, (top - 32) / height, line, size=size, color=DIM, va="top")
     if note:
-        figure.text(
-            28 / WIDTH, 14 / height, shorten(note, 190), size=9.5 if len(note) <= 175 else 8.8, color=DIM, va="bottom"
-        )
+        foot(figure, note)
     figure.title, figure.alternative = title, ""  # type: ignore[attr-defined]
     return figure
+
+
+def foot(figure: Figure, note: str) -> None:
+    """Write at the foot what the picture cannot show."""
+    height = figure.get_size_inches()[1] * DPI
+    small = {"size": 9.5 if len(note) <= 175 else 8.8, "linespacing": 1.1}
+    figure.text(28 / WIDTH, 14 / height, wrapped(note, 190, 2), color=DIM, va="bottom", **small)
 
 
 def place(figure: Figure, left: float, top: float, right: float, bottom: float, **options: Any) -> Axes:
@@ -151,10 +156,10 @@ def bare(axes: Axes, *sides: str) -> None:
         axes.tick_params(axis="x", length=0)
 
 
-def mark_cut_axis(axes: Axes) -> None:
-    """Say on the picture that its x axis leaves out zero."""
+def mark_cut_axis(axes: Axes, more: str = "") -> None:
+    """Say on the picture that its x axis leaves out zero, and what more there is to say of it."""
     spot = {"xy": (0, 0), "xycoords": "axes fraction", "xytext": (0, -38), "textcoords": "offset points"}
-    axes.annotate("axis does not start at 0", ha="left", size=9, color=STOP, **spot)
+    axes.annotate(f"axis does not start at 0{more}", ha="left", size=9, color=STOP, **spot)
 
 
 def percent_axis(axis: Axis, most: int = 10) -> None:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
+from matplotlib.ticker import Formatter
 
 from ..core.look import Scale
-from ..write.digits import significant
+from ..write.digits import places, significant
 from . import style
 
 if TYPE_CHECKING:
@@ -24,6 +26,27 @@ def tick_label(value: float) -> str:
     return f"{float(mantissa):g}e{int(exponent)}".replace("-", "−")
 
 
+def tick_labels(values: Sequence[float]) -> list[str]:
+    """Return numbers for the ticks of one axis: with equal decimals, where none needs an exponent."""
+    texts = [tick_label(v) for v in values]
+    if any("e" in t for t in texts):
+        return texts
+    decimals = max((len(t.partition(".")[2]) for t in texts), default=0)
+    return [t if "," in t and not decimals else places(v, decimals) for t, v in zip(texts, values, strict=True)]
+
+
+class _Ticks(Formatter):  # type: ignore[misc]
+    """Matplotlib's way to ask for all labels of an axis at once."""
+
+    def __call__(self, x: float, pos: int | None = None) -> str:
+        """Return one label."""
+        return tick_label(x)
+
+    def format_ticks(self, values: Sequence[float]) -> list[str]:
+        """Return the labels of all ticks."""
+        return tick_labels(values)
+
+
 def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) -> None:
     """Label the x axis of values and give it ticks in original units."""
     if dates:
@@ -35,7 +58,7 @@ def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) ->
         axes.set_xlabel(style.shorten(name, 90))
         return
     if scale.name == "linear":
-        axes.xaxis.set_major_formatter(lambda v, _: tick_label(v))
+        axes.xaxis.set_major_formatter(_Ticks())
         axes.set_xlabel(style.shorten(name, 90))
         return
     low, high = axes.get_xlim()

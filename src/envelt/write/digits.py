@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import pandas as pd
@@ -77,6 +77,22 @@ def significant(value: float, digits: int = 4) -> str:
     return text.replace("-", MINUS)
 
 
+def in_line(values: Iterable[Any]) -> Callable[[float], str]:
+    """Return how the numbers of one column are written: with as many decimals as four digits of the largest need.
+
+    Decimals that no number uses are left out; where the smallest would lose its digits each number has its own.
+    """
+    sizes = [abs(float(v)) for v in values if v is not None and math.isfinite(float(v)) and float(v) != 0]
+    if not sizes:
+        return significant
+    decimals = max(0, 3 - math.floor(math.log10(max(sizes))))
+    if max(sizes) >= 1000 or min(sizes) < 10.0 ** (1 - decimals) or decimals > 6:
+        return significant
+    while decimals and all(abs(round(v, decimals) - round(v, decimals - 1)) < 10.0 ** (-decimals - 3) for v in sizes):
+        decimals -= 1
+    return lambda value: places(value, decimals)
+
+
 def day_label(days: float) -> str:
     """Return days since 1970-01-01 as a date."""
     return str((pd.Timestamp(0) + pd.Timedelta(days=float(days))).date())
@@ -93,7 +109,7 @@ def formatter(column: str, table_columns: list[str]) -> Callable[[Any], str]:
     """Return how a column's cells are written; ``low`` and ``high`` go as the estimate beside them."""
     if column in COUNTS:
         return count
-    if column in SHARES or (column in ("low", "high") and "rate" in table_columns):
+    if column in SHARES or (column in ("low", "high", "shrunken") and "rate" in table_columns):
         return percent
     if column in PROBABILITIES:
         return probability
@@ -132,6 +148,8 @@ def as_text(frame: pd.DataFrame) -> pd.DataFrame:
     written = {}
     for i, name in enumerate(names):
         write = percent if frame.attrs.get("shares") else formatter(name, names)
+        if write is significant and pd.api.types.is_float_dtype(frame.dtypes.iloc[i]):
+            write = in_line(frame.iloc[:, i].dropna())
         plainly = name == "row"  # a label, even where it is a number
         written[DISPLAY.get(name, name.replace("_", " ") if name.islower() else name)] = [
             str(v) if plainly else cell(v, write) for v in frame.iloc[:, i].tolist()

@@ -19,6 +19,7 @@ MARKS = {
     "note": ("● note", "bold blue"),
 }
 MOST_ROWS = 30
+MOST_TURNED = 6  # rows of a table that is shown on its side where it is too wide
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this
 LEAST_NEEDED = (
     "examples",
@@ -55,6 +56,26 @@ def fitting(frame: pd.DataFrame, width: int) -> tuple[pd.DataFrame, list[str]]:
     return frame, dropped
 
 
+def turned(frame: pd.DataFrame, width: int) -> pd.DataFrame | None:
+    """Return a wide table of few rows as text on its side, one line a column; nothing where it fits, or still not."""
+    import pandas as pd
+
+    if len(frame) > MOST_TURNED or len(frame.columns) <= len(frame) or _natural_width(frame) <= width:
+        return None
+    text = as_text(frame)
+    if len(text.columns) == len(frame.columns):  # no index to stand above
+        return None
+    head, labels = str(text.columns[0]), [str(v) for v in text.iloc[:, 0]]
+    lines = [[name, *text[name]] for name in text.columns[1:]]
+    on_side = pd.DataFrame(lines, columns=[head, *labels], dtype=object)
+    return on_side if _text_width(on_side) <= width else None
+
+
+def _text_width(text: pd.DataFrame) -> int:
+    cells = [max(len(str(name)), *(len(v) for v in text.iloc[:, i])) for i, name in enumerate(text.columns)]
+    return sum(cells) + 3 * len(cells)
+
+
 def _is_rows(frame: pd.DataFrame) -> bool:
     """Say whether a table's columns are rows of the data, of which the last can be left out."""
     return all(str(c).startswith("row ") for c in frame.columns)
@@ -78,8 +99,10 @@ def table_of(frame: pd.DataFrame, title: str | None = None, width: int = 120) ->
     from rich.table import Table
     from rich.text import Text
 
-    shown, dropped = fitting(frame.head(MOST_ROWS), width)
-    text = as_text(shown)
+    on_side = turned(frame, width)
+    shown, dropped = (frame, []) if on_side is not None else fitting(frame.head(MOST_ROWS), width)
+    text = as_text(shown) if on_side is None else on_side
+    numeric = numeric_columns(shown) if on_side is None else [False] + [True] * len(frame)
     notes = [f"and {len(frame) - MOST_ROWS:,} more rows; --out FILE.csv has all"] if len(frame) > MOST_ROWS else []
     if dropped:
         notes.append(f"no room for {', '.join(dropped)}; widen the window, or use --out FILE.csv")
@@ -92,7 +115,7 @@ def table_of(frame: pd.DataFrame, title: str | None = None, width: int = 120) ->
         caption=Text("; ".join(notes)) if notes else None,
         caption_justify="left",
     )
-    for i, (name, right) in enumerate(zip(text.columns, numeric_columns(shown), strict=True)):
+    for i, (name, right) in enumerate(zip(text.columns, numeric, strict=True)):
         wide = i and not right  # texts may wrap, numbers and names may not
         cells = max((len(v) for v in text.iloc[:, i]), default=0)
         head = str(name).replace(" ", "\n") if right and len(str(name)) > cells else str(name)
