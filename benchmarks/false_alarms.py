@@ -3,7 +3,8 @@
     python benchmarks/false_alarms.py [tables]
 
 Each table has 400 rows, 40 candidates of every kind unrelated to each other and to the outcome, and gaps at
-random. Counted: any finding of inventory that relates columns, of rank, and of against for every candidate.
+random. Counted: any finding of inventory, balance and rank that relates columns, of against (all candidates, and
+each alone) and of contingency for every candidate.
 """
 
 from __future__ import annotations
@@ -57,6 +58,7 @@ def alarms(seed: int) -> list[str]:
     """Return the codes of findings about relations."""
     study = Study(noise(seed), outcome="outcome", seed=seed)
     found = [*study.inventory().findings, *study.balance().findings, *study.rank().findings]
+    found += study.against().findings
     for name in study.candidates:
         found += study.against(name).findings
         found += study.contingency(name, "outcome").findings

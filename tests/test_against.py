@@ -190,3 +190,40 @@ def test_dates_against_numbers_and_classes_run_over_the_calendar():
     assert classes.rates["n"].tolist() == months["count"].tolist()
     assert classes.rates.index[0] == str(months.index[0].start_time.date())
     assert "cut" not in classes.tables
+
+
+@pytest.mark.parametrize("numeric", [False, True])
+def test_all_candidates_name_bends_and_turns_and_confirm_them_on_every_row(numeric):
+    r = rng(8)
+    n = 120_000  # more rows than are looked at first
+    third = r.integers(0, 3, n)
+    x = r.random(n) < np.array([0.15, 0.5, 0.85])[third]
+    bent = r.normal(size=n)
+    score = -1.2 * third + 0.5 * x - 0.5 * bent**2
+    y = score + r.normal(size=n) if numeric else np.where(r.random(n) < 1 / (1 + np.exp(-score - 1)), "yes", "no")
+    frame = pd.DataFrame({"x": np.where(x, "b", "a"), "third": np.array(["k", "l", "m"])[third], "bent": bent, "y": y})
+    frame["noise"] = r.normal(size=n)
+    study = Study(frame, outcome="y")
+    turn, bend = study.against().findings
+    assert (turn.code, turn.columns) == ("turns-round", ("x", "third", "y"))
+    gap = frame.assign(y=y if numeric else np.equal(y, "yes")).groupby("x")["y"].mean()
+    assert turn.evidence["overall"][0] == pytest.approx(gap["b"] - gap["a"])
+    assert (bend.code, bend.columns) == ("bend-without-trend", ("bent", "y"))
+    assert "an optimum in the middle" in bend.statement
+    assert bend == study.against("bent").findings[0]
+
+
+def test_repeating_rows_as_units_turns_nothing_more_round():
+    r = rng(31)
+    n = 900
+    third = r.integers(0, 3, n)
+    x = r.random(n) < np.array([0.2, 0.5, 0.8])[third]
+    y = r.random(n) < 1 / (1 + np.exp(1.4 * third - 0.5 * x - 1.0))
+    frame = pd.DataFrame(
+        {"x": np.where(x, "b", "a"), "third": np.array(["k", "l", "m"])[third], "y": y, "unit": range(n)}
+    )
+    four = pd.concat([frame] * 4, ignore_index=True)
+    turns = lambda f, **o: [g for g in Study(f, outcome="y", **o).against().findings if g.code == "turns-round"]  # noqa: E731
+    assert turns(frame.drop(columns="unit")) == []  # too few rows to be sure
+    assert len(turns(four.drop(columns="unit"))) == 1  # as if there were four times as many
+    assert turns(four, unit="unit") == []

@@ -13,7 +13,7 @@ from envelt import Study
 from envelt.core.cut import best_cut
 from envelt.core.density import densities
 from envelt.core.dip import dip_statistic, dip_test
-from envelt.core.dots import dot_levels
+from envelt.core.dots import dot_levels, fitted_dots
 from envelt.core.groups import summarise_groups
 from envelt.core.pairs import all_pairs, holm
 from envelt.core.qq import normal_positions, normal_qq
@@ -287,6 +287,24 @@ def test_no_two_dots_hide_each_other(places, diameter):
         assert (np.diff(x[level == k]) >= diameter).all()
 
 
+@given(
+    st.lists(st.lists(st.integers(0, 12), max_size=400).map(sorted), min_size=1, max_size=3),
+    st.sampled_from([0.0, 6.0, 40.0]),
+    st.sampled_from([20.0, 90.0, 500.0]),
+)
+@settings(max_examples=80, deadline=None)
+def test_dots_of_one_value_keep_to_its_step_and_to_the_height(groups, step, height):
+    places = [np.array(g, float) * (step or 15.0) for g in groups]
+    made = fitted_dots(places, height, step)
+    assert sum(len(p) for p in made.places) + made.left_out == sum(len(p) for p in places)
+    for before, x, level in zip(places, made.places, made.levels, strict=True):
+        assert (2 * np.abs(level) + 1).max(initial=0) * made.diameter <= height + made.diameter
+        for k in set(level.tolist()):
+            assert (np.diff(x[level == k]) >= made.diameter - 1e-9).all()
+        if not made.left_out:
+            assert np.abs(x - before).max(initial=0) <= 0.45 * step + 1e-9
+
+
 def test_merged_moments_keep_nine_digits_far_from_zero():
     x = 1e7 + rng().normal(size=3000)
     whole, exact = Moments(), (x - 1e7).std(ddof=1)
@@ -392,6 +410,13 @@ def test_against_all_candidates_and_within_parts(wintered, honey):
     glance = wintered.against()
     assert glance.table["association"].dropna().is_monotonic_decreasing
     assert glance.first == ["spring_frames", "humidity", "altitude_m"]  # humidity has no trend at all
+    assert [(f.code, f.columns[0]) for f in glance.findings] == [
+        ("turns-round", "fed"),
+        ("bend-without-trend", "humidity"),
+    ]
+    assert glance.findings[0] == wintered.contingency("fed").findings[0]
+    assert glance.findings[1] == wintered.against("humidity").findings[0]
+    assert not honey.against().findings
     for name in ("mites", "weight_kg"):
         assert glance.table.loc[name, "estimate"] == wintered.against(name).effects.loc["hedges_g", "estimate"]
     assert glance.table.loc["record", "measure"] == "none"

@@ -119,6 +119,14 @@ def test_every_row_is_a_dot_until_there_are_too_many(wintered):
     assert sum(len(line.get_xdata()) for line in dots) == some.table["n"].sum()
     many = Study(pd.DataFrame({"x": rng(3).normal(size=20_000)})).distribution("x", picture="dots").draw()
     assert "5,000 rows drawn evenly" in texts(many)
+    heaped = wintered.distribution("mites", picture="dots").draw()
+    heaps = next(line for line in heaped.axes[0].lines if line.get_marker() == "o")
+    assert "side by side" in texts(heaped)
+    assert len(heaps.get_xdata()) == 3000
+    assert (np.rint(heaps.get_xdata()) == np.sort(wintered.table["mites"].values)).all()
+    drawn = heaps.get_window_extent(heaped.canvas.get_renderer())
+    frame = heaped.axes[0].get_window_extent()
+    assert frame.y0 <= drawn.y0 < drawn.y1 <= frame.y1
 
 
 def test_cumulative_curves_rise_from_0_to_1_at_the_values():
@@ -134,7 +142,7 @@ def test_cumulative_curves_rise_from_0_to_1_at_the_values():
 
 def test_an_interval_axis_without_zero_is_marked(wintered):
     cut = wintered.distribution("weight_kg", by="forage", picture="interval")
-    assert "axis does not start at 0" in texts(cut.draw())
+    assert "axis does not start at 0, and is 0." in texts(cut.draw())  # standard deviations wide
     whole = wintered.distribution("weight_kg", by="forage", picture="interval", limits=(0, 50))
     assert "axis does not start at 0" not in texts(whole.draw())
     assert whole.draw().axes[0].get_xlim() == (0, 50)

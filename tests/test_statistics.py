@@ -85,19 +85,20 @@ exact_values = st.lists(st.integers(-(2**20), 2**20).map(lambda k: k / 1024), mi
 @given(exact_values, st.sampled_from([0, 10**9, -(10**9)]))
 @settings(max_examples=60, deadline=None)
 def test_moments_agree_with_rational_arithmetic_at_any_offset(values, offset):
-    tally = Moments()
+    tally, of_sorted = Moments(), Moments()
     tally.add(np.array(values) + offset)
-    got = tally.finish()
+    of_sorted.add_groups([np.sort(values) + offset])
     x = [Fraction(v) + offset for v in values]
     n, mean = len(x), sum(x) / len(x)
     m2, m3, m4 = (sum((v - mean) ** k for v in x) / n for k in (2, 3, 4))
     g1 = float(m3) / float(m2) ** 1.5 * (n * (n - 1)) ** 0.5 / (n - 2)
     g2 = Fraction(n - 1, (n - 2) * (n - 3)) * ((n + 1) * (m4 / m2**2 - 3) + 6)
-    assert got.mean[0] == pytest.approx(float(mean), rel=CLOSE)
-    assert got.variance[0] == pytest.approx(float(m2 * n / (n - 1)), rel=CLOSE)
-    # a value near 0 is a difference of near-equal terms of size 1 to 10, hence the absolute part
-    assert got.skewness[0] == pytest.approx(g1, rel=CLOSE, abs=1e-11)
-    assert got.excess_kurtosis[0] == pytest.approx(float(g2), rel=CLOSE, abs=1e-10)
+    for got in (tally.finish(), of_sorted.finish()):
+        assert got.mean[0] == pytest.approx(float(mean), rel=CLOSE)
+        assert got.variance[0] == pytest.approx(float(m2 * n / (n - 1)), rel=CLOSE)
+        # a value near 0 is a difference of near-equal terms of size 1 to 10, hence the absolute part
+        assert got.skewness[0] == pytest.approx(g1, rel=CLOSE, abs=1e-11)
+        assert got.excess_kurtosis[0] == pytest.approx(float(g2), rel=CLOSE, abs=1e-10)
 
 
 def test_exact_mann_whitney_where_the_other_group_is_large():
@@ -140,6 +141,17 @@ def test_two_by_two_agrees_with_scipy(table):
         assert [float(v) for v in pr.wilson(np.array(events), np.array(n))] == pytest.approx(
             [events / n, low, high], rel=CLOSE, abs=1e-15
         )
+
+
+@pytest.mark.parametrize("observed", [0, 700, 4_700, 4_990, 5_000, 5_011, 5_400, 9_990])
+def test_fishers_p_of_many_rows_is_that_of_all_tables(observed):
+    margins = 10_000, 20_000, 60_000  # in the row, in the column, in all
+    every = np.exp(stats.hypergeom(margins[2], margins[1], margins[0]).logpmf(np.arange(margins[0] + 1)))
+    want = every[every <= every[observed] * (1 + 1e-9)].sum()
+    inside = margins[0] - observed, margins[1] - observed
+    table = np.array([[observed, inside[0]], [inside[1], margins[2] - observed - sum(inside)]])
+    # SciPy's log-gammas of 60,000 carry an absolute error of 1e-10
+    assert ct.fisher_exact(table).p == pytest.approx(min(want, 1), rel=1e-8, abs=1e-300)
 
 
 def test_risk_difference_of_a_published_example():

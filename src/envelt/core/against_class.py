@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -126,12 +127,12 @@ def number_by_class(
         summary=comparison.summary if by is None else None,
     )
     cut = best_cut(values, event, within, seed) if len(outcome.levels) == 2 and not dates else None
-    findings = [*_bend(name, outcome, comparison, bins, rates), *distribution.findings]
+    findings = [*bend_without_trend(name, outcome, comparison, bins, rates), *distribution.findings]
     missing = int(np.isnan(values).sum())
     return NumberByClass(name, outcome, comparison, distribution, bins, rates, cut, missing, by_weight(findings))
 
 
-def _bend(
+def bend_without_trend(
     name: str, outcome: ClassOutcome, comparison: GroupComparison, bins: QuantileBins, rates: Rates
 ) -> list[Finding]:
     """Find a strong relation that a rank test, a correlation or a straight line would miss."""
@@ -142,27 +143,34 @@ def _bend(
     trend = comparison.tests["mann_whitney"].p
     if not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
         return []
-    best, worst = int(np.argmax(rates.rate)), int(np.argmin(rates.rate))
-    ends = np.nanmean(rates.rate[[0, -1]])
-    middle = np.nanmean(rates.rate[len(rates.n) // 4 : len(rates.n) - len(rates.n) // 4])
+    what = f"The rate of {outcome.event!r}"
+    return [bend_finding(name, outcome.name, what, bins, rates.rate, "{:.0%}".format, (trend, over_bins.p))]
+
+
+def bend_finding(
+    name: str,
+    outcome: str,
+    what: str,
+    bins: QuantileBins,
+    level: NDArray[np.float64],
+    write: Callable[[float], str],
+    p: tuple[float, float],
+) -> Finding:
+    """Say that what is looked at differs along a number without rising or falling; ``p`` of the trend, of the bins."""
+    best, worst = int(np.nanargmax(level)), int(np.nanargmin(level))
+    ends = float(np.nanmean(level[[0, -1]]))
+    middle = float(np.nanmean(level[len(level) // 4 : len(level) - len(level) // 4]))
     shape = "an optimum in the middle" if middle > ends else "a low in the middle"
-    return [
-        Finding(
-            "bend-without-trend",
-            "caution",
-            (name, outcome.name),
-            f"The rate of {outcome.event!r} does not rise or fall along {name} (rank test p = {trend:.2g}) yet runs "
-            f"from {rates.rate[worst]:.0%} at {bins.left[worst]:.4g} to {bins.right[worst]:.4g} up to "
-            f"{rates.rate[best]:.0%} at {bins.left[best]:.4g} to {bins.right[best]:.4g}: {shape}.",
-            "A correlation or a straight line misses this. Use bins, a spline, or the distance from the optimum.",
-            {
-                "rank_test_p": trend,
-                "chi_square_p": over_bins.p,
-                "middle_rate": float(middle),
-                "end_rate": float(ends),
-            },
-        )
-    ]
+    return Finding(
+        "bend-without-trend",
+        "caution",
+        (name, outcome),
+        f"{what} does not rise or fall along {name} (rank test p = {p[0]:.2g}) yet runs "
+        f"from {write(level[worst])} at {bin_label(bins.left[worst], bins.right[worst])} up to "
+        f"{write(level[best])} at {bin_label(bins.left[best], bins.right[best])}: {shape}.",
+        "A correlation or a straight line misses this. Use bins, a spline, or the distance from the optimum.",
+        {"trend_p": p[0], "bins_p": p[1], "middle": middle, "ends": ends},
+    )
 
 
 def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, units: Units = None) -> LevelsByClass:

@@ -10,14 +10,14 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from . import thresholds as T
-from .against_class import bin_label
+from .against_class import bend_finding, bin_label
 from .clustered import product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison
 from .correlation import pearson, ranks, spearman
 from .distribution import NumberDistribution, number_distribution
-from .estimate import Estimate, Finding
+from .estimate import UNDEFINED_TEST, Estimate, Finding, Significance
 from .grouping import Grouping
-from .groups import GroupComparison, compare_groups
+from .groups import GroupComparison, GroupSummary, compare_groups
 from .look import Look
 from .outcome import NumericOutcome
 from .pairs import Pairs, all_pairs
@@ -178,8 +178,20 @@ def number_by_number(
     return NumberByNumber(
         candidate.name, outcome, at, of, rows[known][both], bins,
         GroupComparison(comparison.summary, tests, effects), line, smooth_trend(at, of), form, groups, look,
-        int((~both).sum()), (),
+        int((~both).sum()), mean_bend(candidate.name, outcome, comparison.summary, bins, tests),
     )  # fmt: skip
+
+
+def mean_bend(
+    name: str, outcome: NumericOutcome, summary: GroupSummary, bins: QuantileBins, tests: dict[str, Significance]
+) -> tuple[Finding, ...]:
+    """Find a mean that differs strongly along a number without a trend; ``tests`` hold spearman and those over bins."""
+    over_bins = tests.get("kruskal_wallis", tests.get("mann_whitney", UNDEFINED_TEST))
+    trend = tests["spearman"].p
+    if len(bins.left) < 4 or not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
+        return ()
+    mean, what = summary.moments.mean, f"The mean of {outcome.name}"
+    return (bend_finding(name, outcome.name, what, bins, mean, "{:.3g}".format, (trend, over_bins.p)),)
 
 
 def _squared(r: Estimate, line: Line) -> Estimate:

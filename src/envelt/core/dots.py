@@ -93,7 +93,8 @@ def fitted_dots(groups: list[Floats], height: float, step: float = 0.0) -> DotFi
     diameter = SIZES[-1]
     most = int(height / diameter - 1) // 2
     kept = [np.abs(v) <= most for v in levels]
-    places, levels = ([v[k] for v, k in zip(part, kept, strict=True)] for part in (places, levels))
+    places = [v[k] for v, k in zip(places, kept, strict=True)]
+    levels = [v[k] for v, k in zip(levels, kept, strict=True)]
     return DotField(places, levels, diameter, step >= 2 * diameter, int(sum((~k).sum() for k in kept)))
 
 

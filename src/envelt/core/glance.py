@@ -10,15 +10,18 @@ from numpy.typing import NDArray
 
 from . import contingency as ct
 from . import thresholds as T
+from .against_class import bend_without_trend
+from .against_number import mean_bend
+from .clustered import product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison, clustered_table
-from .correlation import spearman
-from .estimate import UNDEFINED, Estimate, Significance
+from .correlation import ranks, spearman
+from .estimate import UNDEFINED, Estimate, Finding, Significance
 from .groups import GroupComparison, GroupSummary, compare_groups
 from .multiplicity import q_values
 from .outcome import ClassOutcome, NumericOutcome, Outcome
 from .proportions import wilson
 from .quantiles import Rows, quantile_edges, rows_of_groups
-from .rates import quantile_bins
+from .rates import event_rates, quantile_bins
 from .shrinkage import shrunken_levels
 from .table import CategoryColumn, Column
 from .tallies import Contingency
@@ -66,16 +69,18 @@ class Glimpse:
     p: float
     q: float
     groups: GroupSummary | None = None
+    findings: tuple[Finding, ...] = ()
 
 
 @dataclass(frozen=True)
 class Glance:
-    """All candidates, strongest association first, and the few worth opening first."""
+    """All candidates, strongest association first, the few worth opening first, and what the numbers would hide."""
 
     outcome: Outcome
     rows: tuple[Glimpse, ...]
     overall: float
     first: tuple[str, ...]
+    findings: tuple[Finding, ...] = ()
 
 
 def glance(
@@ -111,7 +116,7 @@ def glance(
         overall = float(outcome.is_event[known].mean())
     else:
         overall = float(outcome.values[known].mean())
-    return Glance(outcome, tuple(seen), overall, first)
+    return Glance(outcome, tuple(seen), overall, first, tuple(f for g in seen for f in g.findings))
 
 
 def _glimpse(column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None) -> Glimpse:
@@ -161,10 +166,20 @@ def _number_classes(
     effect = _standardized(comparison, values, outcome, known, units)
     rank_test = comparison.tests["mann_whitney" if len(outcome.levels) == 2 else "kruskal_wallis"]
     n = int(comparison.summary.moments.n.sum())
+    found = _bend(column.name, values, codes, outcome, comparison) if test.p < T.BEND_P else ()
     return Glimpse(
         column.name, column.kind, n, len(codes) - n, "hedges_g", *effect, "", "", float(np.nan_to_num(v)),
-        _both(rank_test, test), np.nan, comparison.summary,
+        _both(rank_test, test), np.nan, comparison.summary, found,
     )  # fmt: skip
+
+
+def _bend(
+    name: str, values: Floats, codes: NDArray[np.integer], outcome: ClassOutcome, comparison: GroupComparison
+) -> tuple[Finding, ...]:
+    """Say so where the standardized difference hides a bend."""
+    bins = quantile_bins(values)
+    rates = event_rates(bins.codes, codes == outcome.event_code, len(bins.left))
+    return tuple(bend_without_trend(name, outcome, comparison, bins, rates))
 
 
 def _standardized(
@@ -253,26 +268,21 @@ def _number_number(
 ) -> Glimpse:
     y = outcome.values[known]
     both = ~np.isnan(values)
-    effect, test = spearman(values[both], y[both])
+    inflation = 1.0
+    if units is not None:
+        inflation = product_design_effect(unit_codes(units[both]), ranks(values[both]), ranks(y[both]))
+    effect, test = spearman(values[both], y[both], inflation)
     bins = quantile_bins(values)
     comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.left))))
     if units is not None and len(bins.left) > 1:
         comparison = clustered_comparison(comparison, y, bins.codes, units)
     over = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
     n = int(both.sum())
+    found = mean_bend(column.name, outcome, comparison.summary, bins, {**comparison.tests, "spearman": test})
     return Glimpse(
-        column.name,
-        column.kind,
-        n,
-        len(y) - n,
-        "spearman",
-        *effect,
-        "",
-        "",
-        _ratio(comparison),
-        _both(test, over),
-        np.nan,
-    )
+        column.name, column.kind, n, len(y) - n, "spearman", *effect, "", "", _ratio(comparison), _both(test, over),
+        np.nan, findings=found,
+    )  # fmt: skip
 
 
 def _ratio(comparison: GroupComparison) -> float:

@@ -22,6 +22,8 @@ MOST_LEVELS = 12
 NUMBER_BINS = 6
 SAMPLE = 100_000
 BLOCK = 1 << 15
+SCREENED = 50_000
+"""So many rows show any turn worth a word, before all are looked at."""
 
 
 @dataclass(frozen=True)
@@ -99,11 +101,47 @@ def coded(column: Column) -> Coded | None:
     return Coded(column.name, codes, labels, True)
 
 
+def turns_among(
+    columns: list[Column],
+    outcome: Outcome,
+    only: str | None = None,
+    units: Codes | None = None,
+    progress: Callable[[int, int, str], None] | None = None,
+) -> list[Finding]:
+    """Search columns for relations that turn round, and say each.
+
+    Every pair of many rows is looked at on a share of them first, and what turns round there on all.
+
+    Parameters
+    ----------
+    columns
+        The candidates, as wide as the outcome.
+    only
+        The candidate whose relation may turn; by default each.
+    units
+        The unit of every row; errors are then those of rows that all say the same within a unit.
+    """
+    every = len(outcome.known) // SCREENED if only is None else 1
+    if every > 1:
+        some = np.zeros(len(outcome.known), bool)
+        some[::every] = True
+        at = np.flatnonzero(some)
+        fewer = [c for c in map(coded, [c.take(at) for c in columns]) if c is not None]
+        within = None if units is None else units[some]
+        turned = turn_rounds(fewer, outcome.take(some), None, progress, within)
+        kept = {n for t in turned for n in (t.name, t.within)}
+        columns = [c for c in columns if c.name in kept]
+    return turn_findings(
+        turn_rounds([c for c in map(coded, columns) if c is not None], outcome, only, progress, units), outcome
+    )
+
+
 def turn_rounds(
     candidates: list[Coded],
     outcome: Outcome,
     only: str | None = None,
     progress: Callable[[int, int, str], None] | None = None,
+    units: Codes | None = None,
 ) -> list[TurnRound]:
     """Search pairs of candidates for relations that turn round.
 
@@ -117,8 +155,11 @@ def turn_rounds(
         Columns in few levels, of the same rows as the outcome.
     only
         The candidate whose relation may turn; by default each.
+    units
+        As in `turns_among`.
     """
     known = outcome.known
+    inflation = 1.0 if units is None else _largest_design_effect(units[known])
     whole = known.all()
     if isinstance(outcome, ClassOutcome):
         y: NDArray[Any] = outcome.is_event if whole else outcome.is_event[known]
@@ -126,7 +167,7 @@ def turn_rounds(
         y = outcome.values if whole else outcome.values[known]
     columns = [c if whole else Coded(c.name, c.codes[known], c.labels, c.ordered) for c in candidates]
     scores = [_scores(c) for c in columns]
-    overall = [_marginal(c, s, y) for c, s in zip(columns, scores, strict=True)]
+    overall = [_marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
     moving = [
         abs(_z(e)) >= T.TURN_OVERALL and (only is None or c.name == only) for c, e in zip(columns, overall, strict=True)
     ]
@@ -142,7 +183,7 @@ def turn_rounds(
                 if not moving[a]:
                     continue
                 parts = [v.T if turned else v for v in (n, total, squared)]
-                seen = _inside(columns[a], columns[b], scores[a], overall[a], parts)
+                seen = _inside(columns[a], columns[b], scores[a], overall[a], parts, inflation)
                 if seen is not None:
                     found.append(seen)
     return sorted(found, key=lambda t: -abs(_z(t.inside)))
@@ -174,11 +215,17 @@ def _sums(cell: Codes, y: NDArray[Any], size: int) -> tuple[Floats, Floats, Floa
     return n, total, squared
 
 
-def _marginal(c: Coded, scores: Floats, y: NDArray[Any]) -> Estimate:
+def _largest_design_effect(units: Codes) -> float:
+    """Return what clustering can inflate a variance by at most: where all rows of a unit say the same."""
+    rows = np.bincount(np.unique(units, return_inverse=True)[1]).astype(float)
+    return float(np.sum(rows**2) / max(np.sum(rows), 1.0))
+
+
+def _marginal(c: Coded, scores: Floats, y: NDArray[Any], inflation: float) -> Estimate:
     keep = c.codes >= 0
     codes = c.codes if keep.all() else c.codes[keep]
     n, total, squared = _sums(codes.astype(np.int64), y if keep.all() else y[keep], len(c.labels))
-    return _slope(scores, n[:, None], total[:, None], squared[:, None])
+    return _slope(scores, n[:, None], total[:, None], squared[:, None], inflation)
 
 
 def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
@@ -198,7 +245,7 @@ def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]
     return sums[0], sums[1], sums[2]
 
 
-def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats) -> Estimate:
+def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0) -> Estimate:
     """Return the slope common to the columns of a table of rows, with an interval that lets cells vary freely.
 
     Slope = Σ_j Σ_i n_ij (s_i − s̄_j) ȳ_ij / Σ_j Σ_i n_ij (s_i − s̄_j)²; its variance takes each cell's own variance.
@@ -216,17 +263,19 @@ def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats) -> Estimat
     pooled = float(np.sum(n * variance)) / max(float(n.sum()), 1.0)
     # a cell of few rows borrows from all
     variance = (n * variance + 5 * pooled) / (n + 5)
-    se = np.sqrt(float(np.sum(away**2 * n * variance))) / sxx
+    se = np.sqrt(inflation * float(np.sum(away**2 * n * variance))) / sxx
     return Estimate(slope, slope - Z95 * se, slope + Z95 * se)
 
 
-def _inside(a: Coded, b: Coded, scores: Floats, overall: Estimate, parts: list[Floats]) -> TurnRound | None:
+def _inside(
+    a: Coded, b: Coded, scores: Floats, overall: Estimate, parts: list[Floats], inflation: float
+) -> TurnRound | None:
     n, total, squared = parts
     readable = (n[~np.isnan(scores)] >= T.TURN_CELL).sum(axis=0) >= 2
     if readable.sum() < 2:
         return None
     n, total, squared = n[:, readable], total[:, readable], squared[:, readable]
-    inside = _slope(scores, n, total, squared)
+    inside = _slope(scores, n, total, squared, inflation)
     if not (abs(_z(inside)) >= T.TURN_SURE and inside.estimate * overall.estimate < 0):
         return None
     each = [_slope(scores, n[:, [k]], total[:, [k]], squared[:, [k]]).estimate for k in range(n.shape[1])]

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from ..core import against_class, against_number
+from ..core.estimate import by_weight
 from ..core.glance import glance
 from ..core.grouping import Grouping, crossed_column
 from ..core.look import Look
@@ -29,6 +31,7 @@ def show_glance(context: Context, candidates: list[str]) -> View:
         raise OutcomeError(f"There is no column besides {outcome.name!r} to set against it.")
     with slow_progress("Against") as report:
         result = glance([context.table[n] for n in candidates], outcome, context.unit_codes(), report)
+    result = replace(result, findings=by_weight([*context.turns(candidates), *result.findings]))
     return seen_against.glance_view(result, context.about(outcome), context.names)
 
 

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..core.clustered import unit_codes
+from ..core.estimate import Finding
 from ..core.folds import unit_keys
 from ..core.grouping import Grouping, grouping_of
 from ..core.look import Look
 from ..core.outcome import ClassOutcome, Outcome
 from ..core.table import Table
+from ..core.turnround import turns_among
 from ..errors import OptionError, OutcomeError
 from ..views.captions import Captions, outcome_line
+from ..write.progress import slow_progress
 
 
 @dataclass(frozen=True)
@@ -59,6 +62,12 @@ class Context:
         if len(by) == 1 and isinstance(self.outcome, ClassOutcome) and by[0] == self.outcome.name:
             return Grouping(by, self.outcome.levels, self.outcome.codes.astype(np.int64), True)
         return grouping
+
+    def turns(self, candidates: Iterable[str], only: str | None = None) -> list[Finding]:
+        """Search candidates for relations to the outcome that turn round; of one of them only, where it is named."""
+        columns = [self.table[n] for n in dict.fromkeys(candidates) if n != self.unit]
+        with slow_progress("Searching for what turns round") as report:
+            return turns_among(columns, self.known_outcome, only, self.unit_codes(), report)
 
     def about(self, outcome: Outcome) -> tuple[str, ...]:
         """Return lines on the rows, the event, the subset, and the unit that intervals count."""

@@ -14,11 +14,9 @@ from ..core.quality.absent import missing_follows
 from ..core.quality.levels import spelling_findings
 from ..core.table import CategoryColumn, NumericColumn
 from ..core.table_findings import table_findings
-from ..core.turnround import coded, turn_findings, turn_rounds
 from ..errors import OptionError, did_you_mean
 from ..views.contingency import ContingencyView, checked_shares, contingency_view, part_line
 from ..write.digits import count
-from ..write.progress import slow_progress
 from .context import Context, refuse_itself
 
 PICTURES = ("auto", "bars", "stacked", "shares", "cells", "rates", "mosaic")
@@ -151,7 +149,4 @@ def _turns(context: Context, asked: Asked, candidates: list[str]) -> list[Findin
     """Search every other candidate for one within whose levels the relation of the rows turns round."""
     if len(asked.rows) != 1 or asked.counts is not None or context.outcome is None:
         return []
-    made = [coded(context.table[n]) for n in dict.fromkeys((*asked.rows, *candidates))]
-    with slow_progress("Searching for what turns round") as report:
-        found = turn_rounds([c for c in made if c is not None], context.outcome, asked.rows[0], report)
-    return turn_findings(found, context.outcome)
+    return context.turns([*asked.rows, *candidates], asked.rows[0])

@@ -321,6 +321,6 @@ def glance_view(result: Glance, about: tuple[str, ...], names: Captions = PLAIN)
     brief = ("kind", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
     title = f"All candidates against {names(outcome.name)}"
     return View(
-        "against", title, about, tables, (), draw, {"first": list(result.first)}, brief, names.given,
+        "against", title, about, tables, result.findings, draw, {"first": list(result.first)}, brief, names.given,
         folded={"groups": 0},
     )  # fmt: skip
