@@ -1,11 +1,14 @@
 """A view in a person's hands: read, asked for what it has not, pasted, and told in words."""
 
+import re
+
 import numpy as np
 import pandas as pd
 import pytest
 from markdown_it import MarkdownIt
 
 from envelt import Study
+from envelt.demo import planted
 from envelt.errors import EnveltError, OutputError, UnknownColumnError
 
 
@@ -60,6 +63,27 @@ def test_findings_are_complete_and_ordered_by_weight(wintered):
             assert f.advice.endswith((".", "?"))
             assert set(f.to_dict()) == {"code", "weight", "columns", "statement", "evidence", "advice"}
             assert all(isinstance(c, str) for c in f.columns)
+
+
+def test_labels_stand_for_names_in_every_finding_but_not_in_what_is_to_be_typed():
+    """Every planted finding of a study in which each column has a label."""
+    plain = Study("demo")
+    study = Study("demo", outcome="wintered", columns={n: {"label": f"<{n.upper()}>"} for n in plain.table.columns})
+    views = [study.inventory(), study.balance(), study.rank(), study.against(), study.contingency("hive_type", "roof")]
+    views += [study.contingency(n) for n in ("hive_type", "lid_damp", "altitude_band", "frames_brood", "weight_kg")]
+    for item in (p for p in planted()["planted"] if p["step"] == "distribution"):
+        look = {"picture": item["picture"]} if "picture" in item else {}
+        views.append(study.distribution(item["columns"][0], by=item.get("by", ()), **look))
+    texts = [t for v in views for f in v.findings for t in (f.statement, f.advice)] + [
+        t for v in views for t in v.about
+    ]
+    assert sum("<" in t for t in texts) > 60
+    for text in texts:
+        for name in re.findall(r"[a-z]+_[a-z0-9_]+", text):
+            typed = (
+                f"--unit {name}" in text or f"--kind {name}=" in text or f"by='{name}'" in text or f"{name} !=" in text
+            )
+            assert typed or name not in plain.table.columns, text
 
 
 def test_errors_of_every_kind_can_be_caught_as_one(pasted, tmp_path):

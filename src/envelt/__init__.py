@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from .core.estimate import Finding
+    from .core.finding import Finding
     from .errors import EnveltError
     from .study import Study
     from .view import View
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 __all__ = ["EnveltError", "Finding", "Study", "View", "__version__"]
 
-_HOMES = {"EnveltError": ".errors", "Finding": ".core.estimate", "Study": ".study", "View": ".view"}
+_HOMES = {"EnveltError": ".errors", "Finding": ".core.finding", "Study": ".study", "View": ".view"}
 
 
 def __getattr__(name: str) -> Any:

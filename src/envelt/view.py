@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from .core.estimate import Finding
+from .core.finding import Finding
 from .errors import OutputError, did_you_mean
 
 if TYPE_CHECKING:
@@ -101,10 +101,11 @@ class View:
         aside: Sequence[str] = (),
     ) -> None:
         self.step, self.title, self.about = step, title, about
-        self.tables, self.findings = Tables(tables), findings
+        self.tables = Tables(tables)
         self.values = dict(values or {})
         self._draw, self._brief, self._captions = draw, brief, dict(captions or {})
         self._order, self._folded, self._aside = order, dict(folded or {}), tuple(aside)
+        self.findings = tuple(f.labelled(self._captions) for f in findings)
         self._picture: tuple[bytes, str] | None = None
 
     @property

@@ -19,13 +19,11 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     context_settings={"help_option_names": ["-h", "--help"]},
     help=(
-        "Decide which features to use, and how to prepare them, before any model.\n\n"
-        "In the order of the work: begin (a study file for you to correct), inventory (what is each column?), "
-        "balance (how lopsided is the outcome?), distribution (what does a column look like?), "
-        "contingency (counts and rates in every cell), "
-        "rank (which candidates carry something?), against (how does the outcome differ along one?), report "
-        "(all of it on one page).\n\n"
-        "Try: envelt demo"
+        "Decide which features to use, and how to prepare them, before any model.\n\nIn the order of the work: begin "
+        "(a study file for you to correct), inventory (what is each column?), balance (how lopsided is the "
+        "outcome?), distribution (what does a column look like?), contingency (counts and rates in every cell), rank "
+        "(which candidates carry something?), against (how does the outcome differ along one?), report (all of it on "
+        "one page).\n\nTry: envelt demo"
     ),
 )
 

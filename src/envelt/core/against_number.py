@@ -15,7 +15,8 @@ from .clustered import product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison
 from .correlation import pearson, ranks, spearman
 from .distribution import NumberDistribution, number_distribution
-from .estimate import UNDEFINED_TEST, Estimate, Finding, Significance
+from .estimate import UNDEFINED_TEST, Estimate, Significance
+from .finding import Finding, col
 from .grouping import Grouping
 from .groups import GroupComparison, GroupSummary, compare_groups
 from .look import Look
@@ -190,7 +191,7 @@ def mean_bend(
     trend = tests["spearman"].p
     if len(bins.left) < 4 or not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
         return ()
-    mean, what = summary.moments.mean, f"The mean of {outcome.name}"
+    mean, what = summary.moments.mean, f"The mean of {col(outcome.name)}"
     return (bend_finding(name, outcome.name, what, bins, mean, "{:.3g}".format, (trend, over_bins.p)),)
 
 

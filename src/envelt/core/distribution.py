@@ -14,7 +14,7 @@ from .bins import Bins, readable_bins
 from .calendar import Profile, calendar_bins, calendar_profile
 from .clustered_groups import clustered_summary
 from .density import Density, densities, natural_bounds, overlap
-from .estimate import Finding, by_weight
+from .finding import Finding, by_weight
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs
 from .grouping import Grouping
 from .groups import GroupSummary, summarise_groups

@@ -15,7 +15,8 @@ from .against_number import mean_bend
 from .clustered import product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison, clustered_table
 from .correlation import ranks, spearman
-from .estimate import UNDEFINED, Estimate, Finding, Significance
+from .estimate import UNDEFINED, Estimate, Significance
+from .finding import Finding
 from .groups import GroupComparison, GroupSummary, compare_groups
 from .multiplicity import q_values
 from .outcome import ClassOutcome, NumericOutcome, Outcome

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..errors import OptionError, did_you_mean
 from .bins import Bins, readable_bins
 from .calendar import calendar_bins
-from .estimate import Finding, by_weight
+from .finding import Finding, by_weight
 from .groups import summarise_groups
 from .shape_findings import column_shape_of
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, short_label, time_label

@@ -10,7 +10,7 @@ from . import contingency as ct
 from . import thresholds as T
 from .axes_of_tables import TableAxis
 from .crosstab import CrossTable
-from .estimate import Finding
+from .finding import Finding, col
 from .ordinal import trend_test
 from .outcome import ClassOutcome, Outcome
 from .rates import Rates
@@ -29,10 +29,14 @@ def table_findings(table: CrossTable, outcome: Outcome | None) -> list[Finding]:
         assert isinstance(outcome, ClassOutcome)
         rates = table.outcome.rates
         found += counts_mislead(table.rows, rates, outcome)
-        found += small_levels(table.rows.labels, " and ".join(table.rows.names), outcome.name, rates)
+        found += small_levels(table.rows.labels, _and(table.rows.names), outcome.name, rates)
         if table.rows.ordered:
             found += _step(table.rows, rates, outcome)
     return found
+
+
+def _and(names: tuple[str, ...]) -> str:
+    return " and ".join(map(col, names))
 
 
 def small_expected(names: tuple[str, ...], counts: Ints, simulated: bool) -> list[Finding]:
@@ -47,8 +51,8 @@ def small_expected(names: tuple[str, ...], counts: Ints, simulated: bool) -> lis
             "small-expected-counts",
             "note",
             names,
-            f"{share:.0%} of the cells of {' by '.join(names)} expect fewer than 5 rows, so the usual chi-square "
-            f"p would be off; the one shown uses {how}{exact}.",
+            f"{share:.0%} of the cells of {' by '.join(map(col, names))} expect fewer than 5 rows, so the usual "
+            f"chi-square p would be off; the one shown uses {how}{exact}.",
             "Join rare levels before reading single cells.",
             {"share_of_cells": share},
         )
@@ -88,17 +92,15 @@ def counts_mislead(rows: TableAxis, rates: Rates, outcome: ClassOutcome) -> list
     table = np.stack([rates.n - rates.events, rates.events], axis=1)
     if most == highest or not (rates.low[highest] > rates.high[most] and ct.chi_square(table).p < T.GROUP_P):
         return []
-    name, event = " and ".join(rows.names), outcome.event
+    name, event = _and(rows.names), outcome.event
     return [
         Finding(
             "counts-mislead",
             "note",
             (*rows.names, outcome.name),
             f"Most rows of {event!r} are in {rows.labels[most]!r} of {name} ({rates.events[most]:,}), but they are "
-            "commonest "
-            f"in {rows.labels[highest]!r}: {rates.rate[highest]:.1%} of {rates.n[highest]:,} against "
-            f"{rates.rate[most]:.1%} "
-            f"of {rates.n[most]:,}.",
+            f"commonest in {rows.labels[highest]!r}: {rates.rate[highest]:.1%} of {rates.n[highest]:,} against "
+            f"{rates.rate[most]:.1%} of {rates.n[most]:,}.",
             "Compare rates, not counts: the groups are not of one size.",
             {"most": rows.labels[most], "highest": rows.labels[highest]},
         )
@@ -117,8 +119,8 @@ def _empty_cells(table: CrossTable) -> list[Finding]:
         for i, j in empty[order]
     )
     names = (*table.rows.names, *table.columns.names)
-    plural = f"{len(empty):,} combinations of {' and '.join(names)} have" if len(empty) > 1 else (
-        f"A combination of {' and '.join(names)} has"
+    plural = f"{len(empty):,} combinations of {_and(names)} have" if len(empty) > 1 else (
+        f"A combination of {_and(names)} has"
     )  # fmt: skip
     return [
         Finding(
@@ -156,7 +158,7 @@ def _step(rows: TableAxis, rates: Rates, outcome: ClassOutcome) -> list[Finding]
             "step-not-trend",
             "note",
             (*rows.names, outcome.name),
-            f"Along {' and '.join(rows.names)} the rate of {outcome.event!r} does not rise or fall step by step: it is "
+            f"Along {_and(rows.names)} the rate of {outcome.event!r} does not rise or fall step by step: it is "
             f"{before:.1%} up to {a!r} and {after:.1%} from {b!r}.",
             "Two levels say it all: cut there, rather than use the grades as numbers.",
             {"cut_between": [a, b], "before": before, "after": after},

@@ -141,8 +141,10 @@ class MomentSummary:
 
 
 def _unit_of(reach: float) -> float:
-    """Return a power of two to measure deviations in; 1 where their fourth powers are ordinary numbers."""
-    if 1e-60 < reach < 1e60 or reach == 0 or not np.isfinite(reach):
+    """Return a power of two to measure deviations in: 1 where their fourth powers are ordinary, 0 for none."""
+    if reach == 0:
+        return 0.0
+    if 1e-60 < reach < 1e60 or not np.isfinite(reach):
         return 1.0
     return float(2.0 ** np.floor(np.log2(reach)))
 
@@ -160,7 +162,7 @@ class Moments:
         self._m2, self._m3, self._m4 = zero.copy(), zero.copy(), zero.copy()
         self._shift = zero.copy()
         self._min, self._max = np.full(groups, np.inf), np.full(groups, -np.inf)
-        self._unit = 1.0  # of the moments: other than 1 only where their powers would leave the range of numbers
+        self._unit = 0.0  # of the moments: neither 0 nor 1 only where their powers would leave the range of numbers
 
     def add(
         self,
@@ -201,7 +203,7 @@ class Moments:
         s1 = s2 = s3 = s4 = 0.0
         for start in range(0, n, MOMENT_BLOCK):
             e = ordered[start : start + MOMENT_BLOCK] - shift
-            if self._unit != 1:
+            if self._unit not in (0, 1):
                 e /= self._unit
             e2 = e * e
             s1, s2, s3, s4 = s1 + float(e.sum()), s2 + float(e2.sum()), s3 + float(e2 @ e), s4 + float(e2 @ e2)
@@ -229,7 +231,7 @@ class Moments:
         e -= slip[at]
         self._mean += slip
         self._unit = _unit_of(float(np.max(np.abs(e), initial=0.0)))
-        if self._unit != 1:
+        if self._unit not in (0, 1):
             e = e / self._unit
         e2 = e * e
         self._m2, self._m3, self._m4 = total(e2), total(e2 * e), total(e2 * e2)
@@ -245,7 +247,7 @@ class Moments:
         delta = np.where(nb > 0, delta, 0.0)
         other = self._to_one_unit(other, float(np.max(np.abs(delta), initial=0.0)))
         step = delta
-        delta = delta / self._unit
+        delta = delta / (self._unit or 1.0)
         d_n = delta / safe
         m4 = self._m4 + other._m4
         m4 += delta * d_n**3 * na * nb * (na * na - na * nb + nb * nb)
@@ -264,9 +266,7 @@ class Moments:
 
     def _to_one_unit(self, other: Moments, apart: float) -> Moments:
         """Bring both tallies to a unit in which the powers of what lies between their means are ordinary numbers."""
-        if not self._n.any():
-            self._unit = other._unit
-        unit = max(self._unit, other._unit, _unit_of(apart) if apart > 0 else 0.0)
+        unit = max(self._unit, other._unit, _unit_of(apart))
         self._in_unit(unit)
         if other._unit != unit:
             other = copy.deepcopy(other)
@@ -274,18 +274,18 @@ class Moments:
         return other
 
     def _in_unit(self, unit: float) -> None:
-        ratio = self._unit / unit  # 1 at most
+        ratio = self._unit / unit if unit else 1.0  # 1 at most
         self._m2, self._m3, self._m4 = self._m2 * ratio**2, self._m3 * ratio**3, self._m4 * ratio**4
         self._unit = unit
 
     def finish(self) -> MomentSummary:
         """Return the summary of every group."""
-        n = self._n
+        n, unit = self._n, self._unit or 1.0
         with np.errstate(divide="ignore", invalid="ignore", over="ignore", under="ignore"):
             scaled = np.where(n > 1, self._m2 / (n - 1), np.nan)
             m2 = self._m2 / n
             # a constant has no shape
-            spread = m2 > (np.abs(self._shift + self._mean) / self._unit * 1e-15) ** 2
+            spread = m2 > (np.abs(self._shift + self._mean) / unit * 1e-15) ** 2
             g1 = self._m3 / n / m2**1.5
             g2 = self._m4 / n / m2**2 - 3
             skewness = np.where((n > 2) & spread, g1 * np.sqrt(n * (n - 1)) / (n - 2), np.nan)
@@ -295,12 +295,12 @@ class Moments:
         return MomentSummary(
             n=n.astype(np.int64),
             mean=np.where(empty, np.nan, self._shift + self._mean),
-            variance=scaled * self._unit**2 if self._unit < 1e150 else scaled * np.inf,
+            variance=scaled * unit**2 if unit < 1e150 else scaled * np.inf,
             skewness=skewness,
             excess_kurtosis=kurtosis,
             min=np.where(empty, np.nan, self._min),
             max=np.where(empty, np.nan, self._max),
             offset=self._shift.copy(),
             from_offset=np.where(empty, np.nan, self._mean),
-            sd=np.sqrt(scaled) * self._unit,
+            sd=np.sqrt(scaled) * unit,
         )

@@ -92,8 +92,7 @@ def _bandwidths(result: NumberDistribution, order: list[int]) -> str:
     overlap = f" Overlap {percent(result.overlap)}." if result.overlap == result.overlap else ""
     return (
         f"Gaussian kernel, bandwidth {', '.join(dict.fromkeys(widths))}{unit} by "
-        f"{result.density.rule}.{bound}{overlap} "
-        "Bars: quartiles, median; ring: mean."
+        f"{result.density.rule}.{bound}{overlap} Bars: quartiles, median; ring: mean."
     )
 
 

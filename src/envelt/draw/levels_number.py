@@ -44,8 +44,7 @@ def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Fig
             title,
             about,
             "Pale: the rows' distribution; bar: their middle half; dot: the mean with its 95 % interval. Shrunken: "
-            "drawn "
-            f"towards all rows as far as n asks for.{more}",
+            f"drawn towards all rows as far as n asks for.{more}",
         )
         axes = row_axes(figure, rows, cells=3)
         _bodies(axes, result, kept)

@@ -87,9 +87,8 @@ def draw_boxes(result: NumberDistribution, title: str, about: str, dates: bool =
     """Draw one box a group, outliers as points, named where they are few."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     note = (
-        f"{shown.note}Box: middle half and median; whiskers: to the last value within 1.5 box lengths; ring: mean. "
-        "A box "
-        "hides the number of rows and a second peak."
+        f"{shown.note}Box: middle half and median; whiskers: to the last value within 1.5 box lengths; ring: mean. A "
+        "box hides the number of rows and a second peak."
     )
     figure = style.new_figure(title, about, note)
     axes = _frame(figure, result, shown.order)

@@ -140,8 +140,8 @@ def _numbers(axes: Axes, result: NumberByNumber) -> None:
 
     text = (
         f"n = {count(len(result.x))}\n\nform: "
-        f"{result.form.form}\n\nPearson\n{interval(r)}\nSpearman\n{interval(rho)}\n\n"
-        f"R² of the line {places(line.r_squared, 2)}\nslope {significant(line.slope)}"
+        f"{result.form.form}\n\nPearson\n{interval(r)}\nSpearman\n{interval(rho)}\n\nR² of the line "
+        f"{places(line.r_squared, 2)}\nslope {significant(line.slope)}"
     )
     axes.text(1.02, 0.99, text, size=10.5, va="top", transform=axes.transAxes, linespacing=1.4)
 

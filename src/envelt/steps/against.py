@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from ..core import against_class, against_number
-from ..core.estimate import by_weight
+from ..core.finding import by_weight
 from ..core.glance import glance
 from ..core.grouping import Grouping, crossed_column
 from ..core.look import Look

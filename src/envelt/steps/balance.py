@@ -8,7 +8,7 @@ from ..core.axes_of_tables import Cuts, TableAxis, axis_of
 from ..core.balance import class_balance, drifts, outcome_missing
 from ..core.crosstab import cross_tabulate
 from ..core.distribution import number_distribution
-from ..core.estimate import by_weight
+from ..core.finding import by_weight
 from ..core.grouping import Grouping
 from ..core.look import Look
 from ..core.outcome import ClassOutcome, NumericOutcome

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.clustered import unit_codes
-from ..core.estimate import Finding
+from ..core.finding import Finding
 from ..core.folds import unit_keys
 from ..core.grouping import Grouping, grouping_of
 from ..core.look import Look

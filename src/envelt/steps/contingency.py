@@ -8,7 +8,7 @@ import numpy as np
 
 from ..core.axes_of_tables import Cuts, TableAxis, axis_of
 from ..core.crosstab import checked_counts, cross_tabulate
-from ..core.estimate import Finding, by_weight
+from ..core.finding import Finding, by_weight, labelled
 from ..core.outcome import ClassOutcome
 from ..core.quality.absent import missing_follows
 from ..core.quality.levels import spelling_findings
@@ -43,9 +43,8 @@ class Asked:
         checked_shares(self.shares)
         if self.picture in ("pie", "donut", "doughnut", "sunburst"):
             raise OptionError(
-                f"There is no {self.picture} here: angles are hard to compare. Use picture='shares' (each bar is "
-                "100 %) for "
-                "shares, or 'bars' for counts."
+                f"There is no {self.picture} here: angles are hard to compare. Use picture='shares' (each bar is 100 "
+                "%) for shares, or 'bars' for counts."
             )
         for what, value, known in (
             ("picture", self.picture, PICTURES),
@@ -121,7 +120,7 @@ def _about(
     ]
     for axis in (rows, columns):
         if axis is not None:
-            lines += axis.notes
+            lines += [labelled(note, context.names.given) for note in axis.notes]
             if axis.missing:
                 lines.append(f"{count(axis.missing)} rows have no {' and '.join(context.names(n) for n in axis.names)}")
     outcome = context.outcome

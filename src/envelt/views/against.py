@@ -12,7 +12,8 @@ import pandas as pd
 from ..core import thresholds as T
 from ..core.against_class import LevelsByClass, NumberByClass
 from ..core.against_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
-from ..core.estimate import Estimate, Finding, Significance
+from ..core.estimate import Estimate, Significance
+from ..core.finding import Finding
 from ..core.glance import Glance
 from ..core.outcome import ClassOutcome
 from ..core.table import CategoryColumn

@@ -10,7 +10,7 @@ import pandas as pd
 from ..core.balance import ClassBalance, lopsidedness
 from ..core.crosstab import CrossTable
 from ..core.distribution import NumberDistribution
-from ..core.estimate import Finding
+from ..core.finding import Finding
 from ..view import View
 from ..write.digits import count, percent
 from .captions import PLAIN, Captions
@@ -58,8 +58,7 @@ def _in_words(result: ClassBalance) -> str:
     return (
         f"{lopsidedness(n)}: one of the smallest class for {n.max() / max(int(n.min()), 1):.1f} of the largest; "
         f"{count(n.min())} rows of it for {count(result.candidates)} candidates{each}; always saying the largest is "
-        "right "
-        f"{percent(result.largest_share)} of the time"
+        f"right {percent(result.largest_share)} of the time"
     )
 
 

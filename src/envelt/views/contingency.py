@@ -11,7 +11,7 @@ import pandas as pd
 from ..core import contingency as ct
 from ..core.axes_of_tables import TableAxis
 from ..core.crosstab import SHARES, CrossTable, row_order
-from ..core.estimate import Finding
+from ..core.finding import Finding
 from ..core.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..errors import OptionError, did_you_mean
 from ..view import View

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import pandas as pd
 
-from ..core.estimate import Finding
+from ..core.finding import Finding
 from .digits import as_text, numeric_columns
 
 if TYPE_CHECKING:

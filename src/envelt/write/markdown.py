@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import pandas as pd
 
-from ..core.estimate import Finding
+from ..core.finding import Finding
 from .digits import as_text, numeric_columns
 
 

@@ -6,7 +6,7 @@ import io
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from ..core.estimate import Finding
+from ..core.finding import Finding
 from .digits import as_text, numeric_columns
 
 if TYPE_CHECKING:

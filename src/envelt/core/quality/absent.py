@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..contingency import chi_square, chi_square_sparse, expected_are_small, fisher_exact
-from ..estimate import Finding
+from ..finding import Finding, col
 from ..outcome import ClassOutcome, Outcome
 from ..quantiles import sorted_groups
 from ..table import Table
@@ -35,7 +35,7 @@ def _mostly(name: str, missing: int, rows: int) -> Finding:
         "mostly-missing",
         "caution",
         (name,),
-        f"{name} is missing in {missing:,} of {rows:,} rows ({missing / rows:.0%}).",
+        f"{col(name)} is missing in {missing:,} of {rows:,} rows ({missing / rows:.0%}).",
         "Ask why; whether it is there at all may say more than its values.",
         {"missing": missing, "rows": rows},
     )
@@ -54,7 +54,7 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
         left = [n for n in left if n not in group]
         columns = (first, *group)
         both = int(np.logical_and.reduce([masks[n] for n in columns]).sum())
-        shown = ", ".join(columns[:4]) + (f" and {len(columns) - 4} more" if len(columns) > 4 else "")
+        shown = ", ".join(map(col, columns[:4])) + (f" and {len(columns) - 4} more" if len(columns) > 4 else "")
         found.append(
             Finding(
                 "missing-together",
@@ -93,15 +93,18 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
         shares = table[1] / table.sum(axis=0)
         low, high = int(shares.argmin()), int(shares.argmax())
         text = (
-            f"{name} is missing in {shares[high]:.0%} of the rows where {outcome.name} is {outcome.levels[high]!r} and "
-            f"in {shares[low]:.0%} where it is {outcome.levels[low]!r}"
+            f"{col(name)} is missing in {shares[high]:.0%} of the rows where {col(outcome.name)} is "
+            f"{outcome.levels[high]!r} and in {shares[low]:.0%} where it is {outcome.levels[low]!r}"
         )
         evidence = {"missing_share": {str(k): float(v) for k, v in zip(outcome.levels, shares, strict=True)}}
     else:
         groups = sorted_groups(outcome.values[known], absent.astype(np.int64), 2)
         p = mann_whitney(*groups).p
         medians = [float(np.median(g)) for g in groups]
-        text = f"where {name} is missing the median of {outcome.name} is {medians[1]:.4g}, elsewhere {medians[0]:.4g}"
+        text = (
+            f"Where {col(name)} is missing the median of {col(outcome.name)} is {medians[1]:.4g}, elsewhere "
+            f"{medians[0]:.4g}"
+        )
         evidence = {"medians": {"present": medians[0], "missing": medians[1]}}
     if not p * looks < T.GAPS_P:
         return []
@@ -110,7 +113,7 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
             "missing-follows-outcome",
             "caution",
             (name, outcome.name),
-            f"{text[0].upper() if text.startswith('where') else text[0]}{text[1:]} (p = {p:.1g}).",
+            f"{text} (p = {p:.1g}).",
             "Do not drop these rows or fill them without a mark. Check that the gap does not arise after the outcome.",
             {**evidence, "p": p},
         )

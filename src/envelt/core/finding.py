@@ -1,0 +1,80 @@
+"""What is worth a person's attention, with its evidence."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+WEIGHTS = ("note", "caution", "stop")
+
+_MARKED = re.compile("\x02([^\x03]*)\x03")
+
+
+def col(name: str) -> str:
+    """Mark the name of a column in a text, where its label may stand."""
+    return f"\x02{name}\x03"
+
+
+def labelled(text: str, labels: Mapping[str, str] | None = None) -> str:
+    """Return a text with the names that `col` marked as they are, or their labels instead."""
+    return _MARKED.sub(lambda m: (labels or {}).get(m[1], m[1]), text)
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something worth a person's attention, with its evidence.
+
+    Parameters
+    ----------
+    code
+        Kebab-case name, listed in ``docs/findings.md``.
+    weight
+        ``note``, ``caution`` or ``stop``.
+    columns
+        The columns concerned.
+    statement
+        One plain sentence with its numbers.
+    evidence
+        The numbers behind it, JSON-ready.
+    advice
+        What to do about it.
+    """
+
+    code: str
+    weight: str
+    columns: tuple[str, ...]
+    statement: str
+    advice: str
+    evidence: dict[str, Any] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "_marked", (self.statement, self.advice))
+        object.__setattr__(self, "statement", labelled(self.statement))
+        object.__setattr__(self, "advice", labelled(self.advice))
+
+    def labelled(self, labels: Mapping[str, str]) -> Finding:
+        """Return the finding with labels, by column name, in place of the names that `col` marked."""
+        if not labels:
+            return self
+        texts: tuple[str, str] = self._marked  # type: ignore[attr-defined]
+        return Finding(
+            self.code, self.weight, self.columns, labelled(texts[0], labels), labelled(texts[1], labels), self.evidence
+        )
+
+    def to_dict(self) -> dict[str, Any]:
+        """Return the finding as JSON-ready data."""
+        return {
+            "code": self.code,
+            "weight": self.weight,
+            "columns": list(self.columns),
+            "statement": self.statement,
+            "evidence": self.evidence,
+            "advice": self.advice,
+        }
+
+
+def by_weight(findings: list[Finding]) -> tuple[Finding, ...]:
+    """Order findings with the gravest first, otherwise as they came."""
+    return tuple(sorted(findings, key=lambda f: -WEIGHTS.index(f.weight)))
