@@ -91,7 +91,7 @@ CASES = {
 
 
 @pytest.mark.parametrize("case", CASES)
-def test_pictures_are_of_the_right_size_and_no_text_is_cut(case, wintered, honey, state):
+def test_pictures_are_of_the_right_size_and_no_text_is_cut_or_collides(case, wintered, honey, state):
     data, outcome, step = CASES[case]
     known = {"wintered": wintered, "honey_kg": honey, "colony_state": state}
     study = known[outcome] if data else Study(long_levels(), outcome=outcome)
@@ -109,7 +109,16 @@ def test_pictures_are_of_the_right_size_and_no_text_is_cut(case, wintered, honey
         box = text.get_window_extent(renderer)
         inside = box.x0 >= -1 and box.y0 >= -1 and box.x1 <= 1281 and box.y1 <= height + 1
         assert inside or id(text) in beyond, text.get_text()
+    drawn = figure.findobj(match=lambda a: hasattr(a, "get_text") and a.get_visible() and a.get_text().strip(" ■\n"))
+    boxes = [(t.get_text(), t.get_window_extent(renderer)) for t in drawn if id(t) not in beyond]
+    # a text that begins with an empty line leaves it to the one above
+    boxes = [(text, box) for text, box in boxes if not text.startswith("\n")]
+    for (one, a), (other, b) in itertools.combinations(boxes, 2):
+        apart = min(a.x1, b.x1) - max(a.x0, b.x0) < 2 or min(a.y1, b.y1) - max(a.y0, b.y0) < 2
+        assert apart, (one, other)
     for axes in figure.axes:
+        labels = [t.get_text() for t in axes.get_yticklabels() if id(t) not in beyond and t.get_text()]
+        assert len(set(labels)) == len(labels)  # cut, and still told apart
         if axes.patches and any(p.get_height() > 0 for p in axes.patches if hasattr(p, "get_height")):
             assert axes.get_ylim()[0] <= 0 or axes.get_xlim()[0] <= 0
 

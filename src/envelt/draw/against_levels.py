@@ -11,6 +11,7 @@ from ..core.proportions import wilson
 from ..write.digits import count, percent
 from . import style
 from .intervals import Row, all_rows_line, interval_rows
+from .labels import margin
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -72,9 +73,8 @@ def _rate_cells(rate: float, n: int) -> tuple[str, str]:
 
 def row_axes(figure: Figure, rows: list[Row], cells: int = 2) -> Axes:
     """Add axes for rows with a label on the left and cells on the right, no taller than they need."""
-    left = 50 + min(270, max(90, int(8.2 * max(len(r.label) for r in rows))))
     spare = max(0, 800 - 120 - 90 - 240 * len(rows))
-    return style.place(figure, left, 120, 50 + 70 * cells, 90 + spare)
+    return style.place(figure, margin([r.label for r in rows], 90), 120, 50 + 70 * cells, 90 + spare)
 
 
 def _share_limits(axes: Axes, rows: list[Row]) -> None:

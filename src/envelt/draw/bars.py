@@ -9,6 +9,7 @@ import numpy as np
 from ..core.distribution import MOST_IN_LINE, LevelDistribution
 from ..write.digits import count, percent, visible
 from . import style
+from .labels import label_rows, margin, short_labels
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -38,9 +39,8 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
     note += "Shares are of each group, so that groups of unequal size compare. " if several else ""
     with style.house_style():
         figure = style.new_figure(title, about, note + ("Order: declared." if result.ordered else "Sorted by count."))
-        left = 50 + min(290, max(80, int(8.2 * max((len(n) for n in names), default=4))))
         spare = 0 if several else max(0, style.HEIGHT - 215 - 90 * len(names))
-        axes = style.place(figure, left, 118, 250 if several else 170, 80 + spare)
+        axes = style.place(figure, margin(names), 118, 250 if several else 170, 80 + spare)
         n = np.maximum(result.counts[groups].sum(axis=1), 1)
         values = counts / n[:, None] if several else counts.astype(float)
         thick = 0.8 / len(groups)
@@ -59,18 +59,18 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
                 )
                 spot = {"xytext": (6, 0), "textcoords": "offset points", "va": "center", "size": size}
                 axes.annotate(text, (value, at), color=style.DIM, **spot)
-        label_size = 11 if len(names) <= 20 else 9
-        axes.set_yticks(range(len(names)), [style.wrapped(visible(t), 36, 1) for t in names], size=label_size)
+        label_rows(axes, [visible(t) for t in names], 11 if len(names) <= 20 else 9)
         axes.set_ylim(len(names) - 0.45, -0.55)
         axes.set_xlim(0, float(values.max(initial=0)) * 1.02 or 1)
         style.bare(axes, "left")
         if several:
             style.percent_axis(axes.xaxis, 8)
             axes.set_xlabel("share of each group")
+            labels = short_labels(tuple(visible(result.grouping.labels[g]) for g in groups), 15)
             for k, g in enumerate(groups):
                 y = 0.97 - 0.085 * k
                 axes.text(1.14, y, "■", color=style.colour(int(g)), size=14, va="top", transform=axes.transAxes)
-                text = f"{style.shorten(result.grouping.labels[g], 15)}\nn = {count(n[k])}"
+                text = f"{labels[k]}\nn = {count(n[k])}"
                 axes.text(1.17, y, text, size=10, va="top", transform=axes.transAxes, linespacing=1.3)
         else:
             axes.xaxis.set_major_formatter(lambda v, _: count(v))

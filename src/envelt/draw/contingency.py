@@ -17,6 +17,7 @@ from ..write.digits import count, percent, significant, visible
 from . import style
 from .against_levels import row_axes
 from .intervals import Row, all_rows_line, interval_rows
+from .labels import label_rows, margin, short_labels, text_width
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -25,6 +26,8 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 MOST_ROWS, MOST_COLUMNS, MOST_STRIPS = 30, 14, 14
+LEAST_STRIP = 16
+"""Pixels of a strip that a slanting name needs."""
 
 
 @dataclass(frozen=True)
@@ -49,7 +52,7 @@ def draw_contingency(
     tables: tuple[CrossTable, ...],
     outcome: Outcome | None,
     title: str,
-    about: str,
+    about: tuple[str, ...],
     *,
     picture: str,
     colour: str,
@@ -58,7 +61,7 @@ def draw_contingency(
     """Draw the picture asked for, or the one that fits, and say why."""
     chosen, why = (picture, "") if picture != "auto" else chosen_picture(tables, outcome)
     drawn = _drawn(tables, order, outcome if chosen == "rates" else None)
-    line = f"{about} · {chosen}: {why}" if why else about
+    line = " · ".join([*(t for t in about if not t.startswith("rates are of")), *([f"{chosen}: {why}"] if why else [])])
     with style.house_style():
         if chosen == "rates":
             return _rates(tables, drawn, outcome, title, line)
@@ -149,11 +152,9 @@ def _dark(colour: str) -> bool:
 
 
 def _axes(figure: Figure, drawn: Drawn, right: float) -> Axes:
-    left = 50 + min(290, max(80, int(8.0 * max((len(r) for r in drawn.rows), default=4))))
     spare = max(0, 800 - 120 - 96 - 190 * len(drawn.rows))
-    axes = style.place(figure, left, 120, right, 96 + spare)
-    size = 11 if len(drawn.rows) <= 20 else 9.5
-    axes.set_yticks(range(len(drawn.rows)), [style.wrapped(r, 36, 1) for r in drawn.rows], size=size)
+    axes = style.place(figure, margin(drawn.rows), 120, right, 96 + spare)
+    label_rows(axes, drawn.rows, 11 if len(drawn.rows) <= 20 else 9.5)
     axes.set_ylim(len(drawn.rows) - 0.45, -0.55)
     style.bare(axes, "left")
     return axes
@@ -166,10 +167,11 @@ def _legend(axes: Axes, drawn: Drawn, left: float = 1.1) -> None:
     at = 1 + left / pixels
     room = int((style.WIDTH * (1 - axes.get_position().x1) - left - 30) / 7)  # letters
     axes.text(at, 1.02, style.shorten(drawn.across, max(room, 6)), size=10.5, weight="bold", transform=axes.transAxes)
-    for k, (name, colour) in enumerate(zip(drawn.columns, drawn.colours, strict=True)):
+    names = short_labels(tuple(map(visible, drawn.columns)), max(room, 6))
+    for k, (name, colour) in enumerate(zip(names, drawn.colours, strict=True)):
         y = 0.985 - step * k
         axes.text(at, y, "■", color=colour, size=13, va="top", transform=axes.transAxes)
-        text = f"{style.shorten_middle(visible(name), max(room, 6))}\nn = {count(total[k])}"
+        text = f"{name}\nn = {count(total[k])}"
         axes.text(at + 24 / pixels, y, text, size=9.5, va="top", transform=axes.transAxes, linespacing=1.25)
 
 
@@ -243,8 +245,9 @@ def _segments(axes: Axes, drawn: Drawn, lengths: Floats, whole: float) -> None:
         axes.barh(range(len(drawn.rows)), lengths[:, j], 0.72, left=start, color=colour, edgecolor="white", lw=0.6)
         for y, (left, length, n) in enumerate(zip(start, lengths[:, j], drawn.counts[:, j], strict=True)):
             room = length / whole * pixels
-            text = f"{n / total[y]:.0%} ({count(n)})"
-            text = text if room > 7.6 * len(text) else f"{n / total[y]:.0%}" if room > 34 else ""
+            share = f"{n / total[y]:.0%}"
+            whole_text = f"{share} ({count(n)})"
+            text = next((t for t in (whole_text, share) if text_width(t, size) + 8 < room), "")
             axes.text(left + length / 2, y, text, ha="center", va="center", size=size,
                       color="white" if _dark(colour) else style.INK)  # fmt: skip
         start = start + lengths[:, j]
@@ -277,7 +280,7 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
     for y in range(len(drawn.rows)):
         for x in range(len(drawn.columns)):
             text = f"{count(drawn.counts[y, x])}{chr(10) if height > 40 else '  '}{share[y, x]:.0%}"
-            text = text if 0.62 * size * (len(text) if height <= 40 else 6) * 1.4 < width else count(drawn.counts[y, x])
+            text = text if text_width(max(text.split("\n"), key=len), size) < width else count(drawn.counts[y, x])
             dark = _dark(_hex(shades(norm(value[y, x]))))
             axes.text(x, y, text, ha="center", va="center", size=size, color="white" if dark else style.INK)
     names = [_column_name(visible(c), max(8, int(width / 6.6))) for c in drawn.columns]
@@ -311,9 +314,11 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     strips = np.sort(np.argsort(-n, kind="stable")[:MOST_STRIPS])
     hidden = len(n) - len(strips)
     more = f"The {count(hidden)} smallest rows are not drawn. " if hidden else ""
+    width = n[strips] / max(int(n[strips].sum()), 1)
+    bare = int((width * (style.WIDTH - 380) < LEAST_STRIP).sum())
+    more += f"{count(bare)} strip{'s are' if bare > 1 else ' is'} too narrow for a name. " if bare else ""
     figure = style.new_figure(title, about, f"{drawn.note}{more}Width: rows of a strip; height: shares; area: count.")
     axes = style.place(figure, 90, 120, 290, 120)
-    width = n[strips] / max(int(n[strips].sum()), 1)
     left = np.concatenate([[0.0], np.cumsum(width)[:-1]])
     pixels = axes.get_position().width * style.WIDTH
     for x, w, i in zip(left, width, strips, strict=True):
@@ -326,10 +331,12 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
                 axes.text(x + w / 2, base + share / 2, text, ha="center", va="center", size=9.5,
                           color="white" if _dark(colour) else style.INK)  # fmt: skip
             base += share
-    labels = [style.wrapped(drawn.rows[i], max(6, int(w * pixels / 7)), 2) for i, w in zip(strips, width, strict=True)]
-    narrow = bool((width * pixels < 60).any())
-    labels = [style.shorten_middle(drawn.rows[i], 14) for i in strips] if narrow else labels
-    turned = {"rotation": 40, "ha": "right"} if narrow else {}
+    room = width * pixels
+    labels = [style.wrapped(drawn.rows[i], max(6, int(w / 8.6)), 2) for i, w in zip(strips, room, strict=True)]
+    if (room < 60).any():
+        labels = list(short_labels(tuple(drawn.rows[i] for i in strips), 20))
+        labels = ["" if w < LEAST_STRIP else t for t, w in zip(labels, room, strict=True)]
+    turned = {"rotation": 40, "ha": "right", "rotation_mode": "anchor"} if (room < 60).any() else {}
     axes.set_xticks(left + width / 2, labels, size=9.5, **turned)
     axes.set_xlim(0, 1)
     axes.set_ylim(0, 1)

@@ -44,7 +44,7 @@ def draw_glance(result: Glance, title: str, about: str) -> Figure:
 def _effects(axes: Axes, rows: list[Glimpse], classes: bool, result: Glance) -> None:
     drawn = [Row(g.name, g.estimate, g.low, g.high, (places(g.association, 2),), _colour(g)) for g in rows]
     axes.axvline(0, color=style.DIM, lw=1)
-    interval_rows(axes, drawn, ("",), label_width=15)
+    interval_rows(axes, drawn, ("",), letters=15)
     _hold_in(axes, rows)
     if classes:
         assert isinstance(result.outcome, ClassOutcome)
@@ -77,7 +77,7 @@ def _spreads(axes: Axes, rows: list[Glimpse], classes: bool, result: Glance) -> 
         axes.plot([g.low, g.high], [y, y], color=_colour(g), lw=3, alpha=0.6, solid_capstyle="butt")
         axes.plot([g.low, g.high], [y, y], "|", color=_colour(g), ms=10, mew=2)
     all_rows_line(axes, result.overall, "all rows")
-    interval_rows(axes, drawn, ("",), label_width=15)
+    interval_rows(axes, drawn, ("",), letters=15)
     if classes:
         assert isinstance(result.outcome, ClassOutcome)
         axes.set_xlabel(f"rate of {style.shorten(result.outcome.event, 14)}, lowest to highest level")

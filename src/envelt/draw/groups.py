@@ -9,6 +9,7 @@ import numpy as np
 from ..core.distribution import NumberDistribution
 from ..write.digits import count, day_label, significant, visible
 from . import style
+from .labels import short_labels
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -48,7 +49,7 @@ def group_label(result: NumberDistribution, i: int, most: int = 26) -> str:
     """Return a group's label, short enough to stand beside it."""
     if len(result.grouping) == 1 and not result.grouping.names:
         return "all rows"
-    return style.shorten(visible(result.grouping.labels[i]), most)
+    return short_labels(tuple(map(visible, result.grouping.labels)), most)[i]
 
 
 def beside(axes: Axes, result: NumberDistribution, i: int, dates: bool, title: bool = True) -> None:

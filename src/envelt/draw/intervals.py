@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ..write.digits import visible
 from . import style
+from .labels import LETTERS, label_rows
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -31,7 +32,7 @@ class Row:
     hollow: bool = False
 
 
-def interval_rows(axes: Axes, rows: Sequence[Row], heading: tuple[str, ...], label_width: int = 34) -> None:
+def interval_rows(axes: Axes, rows: Sequence[Row], heading: tuple[str, ...], letters: int = LETTERS) -> None:
     """Draw rows from the top down.
 
     Parameters
@@ -40,6 +41,8 @@ def interval_rows(axes: Axes, rows: Sequence[Row], heading: tuple[str, ...], lab
         Receives the rows; its x limits are left to the caller.
     heading
         Stands over the cells on the right, one a cell; empty for none.
+    letters
+        Of a label in one line.
     """
     crowded = len(rows) > 24
     size = 11 if len(rows) <= 22 else 10 if len(rows) <= 26 else 9 if len(rows) <= 32 else 7.8
@@ -50,8 +53,8 @@ def interval_rows(axes: Axes, rows: Sequence[Row], heading: tuple[str, ...], lab
         if row.low == row.low:
             axes.plot([row.low, row.high], [y, y], color=row.colour, lw=width, alpha=0.75, solid_capstyle="butt")
         face = "white" if row.hollow else row.colour
-        axes.plot([row.at], [y], "o", color=row.colour, mfc=face, ms=5.5 if crowded else 8, mew=1.4)
-    axes.set_yticks(range(len(rows)), [style.wrapped(visible(r.label), label_width, 1) for r in rows], size=size)
+        axes.plot([row.at], [y], "o", color=row.colour, mfc=face, ms=5.5 if crowded else 8, mew=1.4, clip_on=False)
+    label_rows(axes, [visible(r.label) for r in rows], size, letters)
     axes.set_ylim(len(rows) - 0.4, -0.6)
     pixels = axes.get_position().width * style.WIDTH
     edge = 14.0

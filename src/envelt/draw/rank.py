@@ -10,6 +10,7 @@ from ..core.rank import Candidate, Ranking
 from ..write.digits import count, places, probability
 from . import style
 from .intervals import Row, interval_rows
+from .labels import margin
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -33,7 +34,7 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
         )
         figure = style.new_figure(title, about, note)
         heading = ("share", "AUC", "q") if _is_binary(result) else ("share", "q")
-        left = 50 + min(230, max(100, int(7.2 * max((len(c.name) for c in stop + shown), default=10))))
+        left = margin([c.name for c in stop + shown], 100)
         top = 112.0
         if stop:
             height = 26 * len(stop) + 8

@@ -14,6 +14,7 @@ from ..write.digits import count, day_label, significant
 from . import style
 from .groups import group_colour, group_label, shown_groups
 from .intervals import Row, interval_rows
+from .labels import label_rows, margin
 from .values_axis import set_values_axis
 
 if TYPE_CHECKING:
@@ -29,11 +30,9 @@ TOP, BOTTOM = 118, 88
 
 
 def _frame(figure: Figure, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
-    labels = [group_label(result, i, 32) for i in order]
-    left = 40 + min(270, max(80, int(8.0 * max(len(label) for label in labels))))
-    axes = style.place(figure, left, TOP, right, BOTTOM)
-    size = 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5
-    axes.set_yticks(range(len(order)), labels, size=size)
+    labels = [group_label(result, i, 999) for i in order]
+    axes = style.place(figure, margin(labels), TOP, right, BOTTOM)
+    label_rows(axes, labels, 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5)
     axes.set_ylim(len(order) - 0.45, -0.55)
     style.bare(axes, "left")
     axes.grid(axis="x")
@@ -220,15 +219,14 @@ def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bo
         order = sorted(order, key=lambda i: -float(m.mean[i]))
     rows = [
         Row(
-            group_label(result, i, 34), *(float(v[i]) for v in _placed(result, m.mean, low, high)),
+            group_label(result, i, 999), *(float(v[i]) for v in _placed(result, m.mean, low, high)),
             (write(float(m.mean[i])), count(m.n[i])), group_colour(result, i), hollow=bool(m.n[i] < 10),
         )
         for i in order
     ]  # fmt: skip
     note = f"{shown.note}Intervals are about the mean, not the rows: most rows lie outside. Hollow: under 10 rows."
     figure = style.new_figure(title, about, note)
-    left = 50 + min(270, max(90, int(8.2 * max(len(r.label) for r in rows))))
-    axes = style.place(figure, left, TOP, 190, BOTTOM + 12)
+    axes = style.place(figure, margin([r.label for r in rows], 90), TOP, 190, BOTTOM + 12)
     interval_rows(axes, rows, ("mean", "n"))
     if result.look.limits is not None:
         axes.set_xlim(*result.scale.place(np.array(result.look.limits)))

@@ -86,8 +86,7 @@ def contingency_view(
         from ..draw.contingency import draw_contingency
 
         drawn = tuple(replace(t, rows=_captioned(t.rows, names), columns=_captioned(t.columns, names)) for t in tables)
-        line = " · ".join(view.about)
-        return draw_contingency(drawn, outcome, view.title, line, picture=picture, colour=colour, order=order)
+        return draw_contingency(drawn, outcome, view.title, view.about, picture=picture, colour=colour, order=order)
 
     view = ContingencyView(
         "contingency", title, about, frames, findings, draw, captions=names.given,
