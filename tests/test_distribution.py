@@ -89,6 +89,12 @@ def test_dates_by_the_calendar_and_the_sheet_of_all(wintered):
 
 def test_saved_tables_paste_with_sensible_digits(wintered, tmp_path):
     wintered.distribution("humidity", by="exposure").save(tmp_path / "h.md")
+    wintered.distribution("humidity", by="exposure").save(tmp_path / "h.csv")
+    read = pd.read_csv(tmp_path / "h.csv", index_col=0)
+    assert read["mean"].to_numpy() == pytest.approx(
+        wintered.distribution("humidity", by="exposure").table["mean"], rel=1e-5
+    )
+    assert all(len(cell) <= 9 for line in (tmp_path / "h.csv").read_text().splitlines()[1:] for cell in line.split(","))
     text = (tmp_path / "h.md").read_text()
     assert "| sheltered |" in text
     assert not any(

@@ -24,7 +24,7 @@ from envelt.core.rates import quantile_bins
 from envelt.core.readings import read_dates, read_numbers
 from envelt.core.resolution import recorded_step
 from envelt.core.targets import ClassTarget, NumberTarget
-from envelt.write.digits import as_text, measured, percent, places, probability, significant
+from envelt.write.digits import as_text, measured, pasted, percent, places, probability, significant
 
 values = st.lists(st.integers(-40, 40).map(lambda k: k / 4), min_size=2, max_size=30)
 quick = settings(max_examples=60, deadline=None)
@@ -375,9 +375,9 @@ def test_written_numbers_stay_within_half_a_last_digit(value):
     def back(text):
         return float(text.replace(",", "").replace("−", "-"))
 
-    assert back(significant(value)) == pytest.approx(
-        value, rel=5.1e-4 if abs(value) < 1000 else 1e-15, abs=0.5 * (abs(value) >= 1000)
-    )
+    in_full = 1000 <= abs(value) < (1e7 if value % 1 else 1e12)
+    assert back(significant(value)) == pytest.approx(value, rel=1e-15 if in_full else 5.1e-4, abs=0.5 * in_full)
+    assert float(pasted(value)) == pytest.approx(value, rel=5.1e-6)
     if 0.0005 <= abs(value) < 1:
         assert back(measured(value)) == pytest.approx(value, abs=0.00051)
     elif abs(value) < 1:

@@ -181,7 +181,8 @@ class View:
     def save(self, path: str | Path) -> None:
         """Write the view by the path's extension: png, svg, pdf, html, md, csv or json.
 
-        A csv holds the main table at full precision; html and md hold all tables and the findings.
+        A csv holds the main table, numbers to six digits; html and md hold all tables and the findings, json all at
+        full precision.
 
         Raises
         ------
@@ -201,7 +202,9 @@ class View:
 
     def _document(self, extension: str) -> str:
         if extension == "csv":
-            return str(self.table.to_csv())
+            from .write.digits import pasted
+
+            return str(self.table.to_csv(float_format=pasted))
         if extension == "json":
             import json
 

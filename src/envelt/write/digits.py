@@ -77,6 +77,13 @@ def significant(value: float, digits: int = 4) -> str:
     return text.replace("-", MINUS)
 
 
+def pasted(value: float) -> str:
+    """Return a number for a spreadsheet: six significant digits, two decimals at most of what has more before them."""
+    if value % 1 == 0 and abs(value) < 2**53:
+        return str(int(value))
+    return f"{value:.2f}" if 1e4 <= abs(value) < 1e15 else f"{value:.6g}"
+
+
 def in_line(values: Iterable[Any]) -> Callable[[float], str]:
     """Return how the numbers of one column are written: with as many decimals as four digits of the largest need.
 
