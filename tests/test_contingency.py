@@ -286,6 +286,23 @@ def test_bad_input_says_what_to_do(case):
         Study(frame, kinds={"key": "nominal"}).contingency(*words, **options)
 
 
+@pytest.mark.parametrize("cases", [(12, 0), (0, 7), (40, 25), (18, 40), (40, 40)])
+def test_empty_cells_leave_every_interval_finite_and_about_its_estimate(cases):
+    frame = pd.DataFrame(
+        {"a": ["u"] * 40 + ["v"] * 40, "y": [v for k in cases for v in ["yes"] * k + ["no"] * (40 - k)]}
+    )
+    if cases == (40, 40):
+        frame.loc[80] = ["u", "no"]
+    study = Study(frame, outcome="y", event="yes")
+    for view in (study.contingency("a", "y"), study.against("a")):
+        assert any("a cell is empty" in line for line in view.about)
+        for name in ("risk_difference", "risk_ratio", "odds_ratio"):
+            estimate, low, high = view.effects.loc[name]
+            assert np.isfinite([estimate, low, high]).all()
+            assert low <= estimate <= high
+            assert low < high
+
+
 def test_odd_tables_are_taken_as_they_are():
     frame = made()
     frame["one"] = "same"

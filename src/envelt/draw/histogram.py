@@ -73,7 +73,8 @@ def _unequal(result: NumberDistribution) -> bool:
 def _in_line(figure: Figure, result: NumberDistribution, order: list[int], dates: bool) -> None:
     gap = 18.0
     each = (style.HEIGHT - TOP - BOTTOM - gap * (len(order) - 1)) / len(order)
-    top = max(float(measured(result, i).max(initial=0)) for i in order) * (1.2 if len(order) > 1 else 1.14) or 1.0
+    room = 1.14 if len(order) == 1 else 1.34 if _spikes(result) else 1.2  # for the marks over the bars
+    top = max(float(measured(result, i).max(initial=0)) for i in order) * room or 1.0
     first = None
     for k, i in enumerate(order):
         above = TOP + k * (each + gap)
@@ -90,8 +91,7 @@ def _in_line(figure: Figure, result: NumberDistribution, order: list[int], dates
             axes.tick_params(axis="x", labelbottom=False)
         else:
             _finish(axes, result, dates)
-        if len(result.grouping) == 1:
-            _label_spikes(axes, result)
+        _label_spikes(axes, result, i)
         if result.look.normal:
             _normal_curve(axes, result, i)
 
@@ -101,7 +101,7 @@ def bars(axes: Axes, result: NumberDistribution, i: int, colour: str, alpha: flo
     edges, heights = result.bins.edges, measured(result, i)
     axes.bar(edges[:-1], heights, np.diff(edges), align="edge", color=colour, alpha=alpha, edgecolor="white", lw=0.4)
     if result.look.numbers:
-        _numbers(axes, result, i, heights)
+        _numbers(axes, result, heights)
     for there, n, side in (
         (result.bins.below, result.counts[i][0], "left"),
         (result.bins.above, result.counts[i][-1], "right"),
@@ -112,7 +112,7 @@ def bars(axes: Axes, result: NumberDistribution, i: int, colour: str, alpha: flo
             axes.text(0.005 if side == "left" else 0.995, 0.3, text, ha=side, **spot)
 
 
-def _numbers(axes: Axes, result: NumberDistribution, i: int, heights: Floats) -> None:
+def _numbers(axes: Axes, result: NumberDistribution, heights: Floats) -> None:
     write = {"count": count, "share": percent, "density": significant}[measure_of(result)]
     size = 9 if len(heights) <= 24 else 7 if len(heights) <= 40 else 6
     middle = (result.bins.edges[:-1] + result.bins.edges[1:]) / 2
@@ -136,12 +136,12 @@ def _marks(axes: Axes, result: NumberDistribution, i: int, top: float) -> None:
         axes.plot([mean], [top * 0.94], "o", color="white", mec=style.INK, ms=6, zorder=4)
 
 
-def _label_spikes(axes: Axes, result: NumberDistribution) -> None:
+def _label_spikes(axes: Axes, result: NumberDistribution, i: int) -> None:
     """Write the value over the bars that stand out because people round."""
     spikes = _spikes(result)
     if spikes is None:
         return
-    heights = measured(result, 0)
+    heights = measured(result, i)
     edges = result.bins.edges
     for value in spikes.values[:LABELLED_SPIKES]:
         at = float(result.scale.place(np.array([value]))[0])
@@ -153,10 +153,10 @@ def _label_spikes(axes: Axes, result: NumberDistribution) -> None:
 
 
 def _spikes(result: NumberDistribution) -> RoundSpikes | None:
-    return result.shapes[0].spikes if result.shapes and len(result.grouping) == 1 else None
+    return result.shapes[0].spikes if len(result.shapes) == 1 else None
 
 
-def _normal_curve(axes: Axes, result: NumberDistribution, i: int) -> None:
+def _normal_curve(axes: Axes, result: NumberDistribution, i: int, colour: str = style.INK) -> None:
     """Draw the normal of the same mean and deviation (on the scale), with the bars' area."""
     placed = result.placed[i]
     if len(placed) < 2 or placed[0] == placed[-1]:
@@ -167,7 +167,7 @@ def _normal_curve(axes: Axes, result: NumberDistribution, i: int) -> None:
     width = np.median(np.diff(edges))
     area = {"count": len(placed) * width, "share": width, "density": 1.0}[measure_of(result)]
     axes.plot(
-        x, area * np.exp(-(((x - mean) / sd) ** 2) / 2) / (sd * np.sqrt(2 * np.pi)), color=style.INK, lw=1.4, ls="--"
+        x, area * np.exp(-(((x - mean) / sd) ** 2) / 2) / (sd * np.sqrt(2 * np.pi)), color=colour, lw=1.4, ls="--"
     )
 
 
@@ -178,6 +178,8 @@ def _overlaid(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
         colour = group_colour(result, i)
         axes.stairs(heights, result.bins.edges, fill=True, color=colour, alpha=0.3)
         axes.stairs(heights, result.bins.edges, color=colour, lw=1.8)
+        if result.look.normal:
+            _normal_curve(axes, result, i, colour)
         top = max(top, float(heights.max(initial=0)))
     axes.set_ylim(0, top * 1.1 or 1)
     _measure_axis(axes, result, 8)
@@ -192,6 +194,8 @@ def _stacked(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
         heights = measured(result, i)
         axes.bar(result.bins.edges[:-1], heights, width, bottom=base, color=group_colour(result, i), **look)
         base += heights
+    if result.look.numbers:
+        _numbers(axes, result, base)
     axes.set_ylim(0, base.max() * 1.06 or 1)
     _measure_axis(axes, result, 8)
     _legend(axes, result, order)
@@ -256,9 +260,9 @@ def _note(result: NumberDistribution, dates: bool, arrange: str) -> str:
     else:
         bins = f"{len(edges) - 1} bins on the {result.scale.name} scale"
         bins += ", with edges between recorded values: areas are rows." if _unequal(result) else " of equal width."
-    if arrange != "line":
-        return f"{bins} Shapes of small groups are mostly chance: see n."
     normal = " Dashed: normal of the same mean and deviation." if result.look.normal else ""
+    if arrange != "line":
+        return f"{bins}{normal} Shapes of small groups are mostly chance: see n."
     spikes = " Red: too frequent." if _spikes(result) else ""
     marks = "Above the bars: middle half, median, mean (ring)."
     return f"{bins} {marks}{normal}{spikes}"

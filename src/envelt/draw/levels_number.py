@@ -8,7 +8,7 @@ import numpy as np
 
 from ..core import thresholds as T
 from ..core.against_number import NumberByLevels, reading_order
-from ..write.digits import count, significant
+from ..write.digits import count, in_line, significant
 from . import style
 from .against_levels import largest_levels, row_axes
 from .intervals import Row, all_rows_line, interval_rows
@@ -31,10 +31,11 @@ def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Fig
     if not result.ordered:
         kept = kept[reading_order(m.n[kept], result.shrunken[kept])]
     rows = []
+    write, of_shrunken = in_line(m.mean[kept]), in_line(result.shrunken[kept])
     for i in kept:
         few = bool(m.n[i] < T.FEW_ROWS)
         at = float(result.shrunken[i] if few else m.mean[i])
-        cells = (significant(float(m.mean[i])), significant(float(result.shrunken[i])), count(m.n[i]))
+        cells = (write(float(m.mean[i])), of_shrunken(float(result.shrunken[i])), count(m.n[i]))
         ends = (float("nan"), float("nan")) if few else (float(low[i]), float(high[i]))
         rows.append(Row(summary.labels[i], at, *ends, cells, style.PALETTE[0], hollow=few))
     overall = float(np.nansum(m.mean * m.n) / max(int(m.n.sum()), 1))

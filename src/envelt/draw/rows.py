@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..core.distribution import MOST_AS_ROWS, NumberDistribution
 from ..core.dots import MOST_DOTS, fitted_dots
 from ..core.resolution import recorded_step
-from ..write.digits import count, day_label, significant
+from ..write.digits import count, day_label, in_line, significant
 from . import style
 from .groups import group_colour, group_label, shown_groups
 from .intervals import Row, interval_rows
@@ -213,7 +213,7 @@ def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bo
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     m = result.summary.moments
     low, high = result.summary.mean_interval
-    write = day_label if dates else significant
+    write = day_label if dates else in_line(m.mean[shown.order])
     order = shown.order
     if not result.grouping.ordered and result.grouping.names:
         order = sorted(order, key=lambda i: -float(m.mean[i]))

@@ -21,7 +21,7 @@ from ..view import View
 from ..write.digits import count
 from .captions import PLAIN, Captions, missing_line
 from .distribution import MOST_OUTLIERS_SHOWN, bin_range, captioned, distribution_lines, distribution_tables
-from .tables import effects_table, group_table, rates_table, tests_table
+from .tables import effects_table, group_table, rates_table, ratio_note, tests_table
 
 Result = NumberByClass | LevelsByClass | NumberByLevels | NumberByNumber | NumberOverTime
 FOLDED = {"density": 0, "bins": 0, "top_values": 0, "outliers": MOST_OUTLIERS_SHOWN, "pairs": T.PAIRS_SHOWN}
@@ -170,6 +170,7 @@ def levels_by_class_view(
     title = f"Rate of {names(outcome.name)} = {outcome.event} by {names(result.name)}"
     if len(result.levels) == 2:
         about = (*about, f"differences and ratios are {result.levels[1]} against {result.levels[0]}")
+        about += ratio_note(result.counts) if "odds_ratio" in result.effects else ()
     return _view(result, title, about, tables, draw, names, parts)
 
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 import pandas as pd
 
 from ..core import contingency as ct
@@ -17,7 +18,7 @@ from ..errors import OptionError, did_you_mean
 from ..view import View
 from ..write.digits import count
 from .captions import PLAIN, Captions
-from .tables import effects_table, tests_table
+from .tables import effects_table, ratio_note, tests_table
 
 
 class ContingencyView(View):
@@ -79,6 +80,8 @@ def contingency_view(
         frames["totals"] = lambda: _stacked(tables, [_totals(t) for t in tables])
         frames["expected"] = lambda: _stacked(tables, [_frame(t, ct.expected_counts(t.counts)) for t in tables])
         frames["residuals"] = lambda: _stacked(tables, [_frame(t, ct.adjusted_residuals(t.counts)) for t in tables])
+    if len(tables) == 1 and not np.isnan(first.effects["odds_ratio"].estimate):
+        about = (*about, *ratio_note(first.counts))
     of = " by ".join(" and ".join(names(n) for n in axis.names) for axis in (first.rows, first.columns) if axis)
     title = f"Counts of {of}" + (f" within {' and '.join(names(n) for n in by)}" if by else "")
 

@@ -64,6 +64,13 @@ def effects_table(effects: dict[str, Estimate]) -> pd.DataFrame:
     return pd.DataFrame(list(effects.values()), index=pd.Index(effects, name="effect"), columns=columns, dtype=float)
 
 
+def ratio_note(counts: Any) -> tuple[str, ...]:
+    """Say how the ratios of a 2 × 2 table with an empty cell were made finite."""
+    if counts.shape != (2, 2) or counts.min() > 0 or counts.sum() == 0:
+        return ()
+    return ("a cell is empty: half a row is added to all four for the intervals of the ratios",)
+
+
 def rates_table(rates: Any, index: pd.Index[Any]) -> pd.DataFrame:
     """One row a level or bin: rows, events, and the rate with its interval."""
     return pd.DataFrame(
