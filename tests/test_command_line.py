@@ -117,6 +117,13 @@ BAD = {
     "folder": (["inventory", "."], "folder"),
     "unwritable": (["inventory", "demo", "--out", "none/x.png"], "no folder"),
     "extension": (["inventory", "demo", "--out", "x.gif"], ".png"),
+    "option as typed": (["distribution", "demo", "mites", "--scale", "log"], "use --scale log1p"),
+    "kind as typed": (["distribution", "demo", "forage", "--picture", "box"], "--kind forage=continuous"),
+    "two options as typed": (
+        ["distribution", "demo", "mites", "--by", "fed", "--arrange", "overlaid", "--numbers"],
+        "--arrange line or stacked",
+    ),
+    "residuals of levels": (["against", "demo", "forage", "-o", "honey_kg", "--residuals"], "two numbers"),
     "report extension": (["report", "demo", "-o", "wintered", "--out", "x.pdf"], ".html"),
 }
 

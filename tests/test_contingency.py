@@ -273,6 +273,9 @@ BAD = {
     "counts of names": (("sex", "grade"), {"counts": "zone"}, "counts must be whole numbers"),
     "by itself": (("sex", "zone"), {"by": "sex"}, "grouped by itself"),
     "no column": (("sexx",), {}, "Did you mean 'sex'"),
+    "calendar of levels": (("sex", "zone"), {"calendar": "month"}, "calendar is for dates"),
+    "bins of levels": (("sex", "zone"), {"width": 2}, "cut points are for numbers"),
+    "no such unit": (("when", "zone"), {"calendar": "weeks"}, "Did you mean 'week'"),
     "no levels": (("zone",), {"largest": 0}, "from 1 up"),
     "too many": ((["key", "dose", "when"],), {"width": 0.1, "calendar": "day"}, "combinations; at most"),
 }

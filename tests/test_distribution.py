@@ -393,6 +393,13 @@ BAD = {
     "itself": ({"by": "mites"}, "grouped by itself"),
     "three columns": ({"by": ("fed", "zone", "forage")}, "up to 2 columns"),
     "top": ({"top": 0}, "from 1 up"),
+    "calendar of numbers": ({"calendar": "month"}, "mites is none"),
+    "no such unit": ({"calendar": "weeks"}, "Did you mean 'week'"),
+    "hidden numbers": ({"by": "fed", "arrange": "overlaid", "numbers": True}, "hide each other"),
+    "normal over a box": ({"picture": "box", "normal": True}, "belongs to picture='histogram'"),
+    "box under bars": ({"picture": "histogram", "box": True}, "belongs to picture='dots'"),
+    "normal over a stack": ({"by": "fed", "arrange": "stacked", "normal": True}, "no place over stacked"),
+    "residuals": ({"residuals": True}, "use against, with a numeric outcome"),
 }
 
 

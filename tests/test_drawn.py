@@ -72,6 +72,23 @@ def test_shares_in_each_bin_fill_it(wintered):
     assert drawn.sum() == counts.sum()
 
 
+def test_options_choose_the_picture_they_belong_to(wintered):
+    some = wintered.where("altitude_m > 1150")  # few enough rows for dots
+    assert some.distribution("mites").draw().alternative.startswith("Dots")
+    assert some.distribution("mites", numbers=True).draw().alternative.startswith("Histogram")
+    assert wintered.distribution("mites", box=True).draw().alternative.startswith("Dots")
+    lines = wintered.distribution("weight_kg", by="fed", arrange="overlaid", normal=True).draw().axes[0].lines
+    x = wintered.distribution("weight_kg", by="fed").table
+    peaks = sorted(
+        float(line.get_xdata()[np.argmax(line.get_ydata())]) for line in lines if line.get_linestyle() == "--"
+    )
+    assert peaks == pytest.approx(sorted(x["mean"]), abs=0.1)
+    stacked = wintered.distribution("weight_kg", by="fed", arrange="stacked", numbers=True)
+    total = stacked.bins.groupby("left")["count"].sum()
+    written = [int(t.get_text().replace(",", "")) for t in stacked.draw().axes[0].texts if t.get_text().isdigit()]
+    assert written == [n for n in total if n]
+
+
 def test_numbers_on_bars_are_their_counts():
     frame = pd.DataFrame({"x": [1.0] * 4 + [2.0] * 9 + [3.0] * 2})
     figure = Study(frame, kinds={"x": "discrete"}).distribution("x", picture="histogram", numbers=True).draw()

@@ -10,6 +10,7 @@ import typer
 
 from ..errors import EnveltError
 from .options import LOOK, ROWS, SAVED, Given, console, names_in, numbers_in, takes
+from .wording import as_typed
 
 app = typer.Typer(
     name="envelt",
@@ -193,7 +194,7 @@ def main() -> None:
     try:
         app()
     except EnveltError as error:
-        print(f"envelt: {error}", file=sys.stderr)
+        print(f"envelt: {as_typed(str(error))}", file=sys.stderr)
         sys.exit(2)
     except BrokenPipeError:
         sys.stderr.close()

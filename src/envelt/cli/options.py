@@ -149,10 +149,14 @@ class Given:
             whole = [v.to_dict() for v in views]
             print(dumps(whole[0] if len(whole) == 1 else whole, indent=1, ensure_ascii=False, allow_nan=False))
             return
+        from dataclasses import replace
+
         from ..write.terminal import print_view
+        from .wording import as_typed
 
         for view in views:
-            print_view(console(), view.title, view.about, view.in_terminal, view.findings)
+            findings = [replace(f, advice=as_typed(f.advice)) for f in view.findings]
+            print_view(console(), view.title, view.about, view.in_terminal, findings)
         for path in self["out"] or []:
             print(f"Wrote {path}", file=sys.stderr)
 

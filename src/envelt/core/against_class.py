@@ -107,7 +107,7 @@ def number_by_class(
     within = None if units is None else units[known]
     event = codes == outcome.event_code
     comparison = compare_groups(values, codes, outcome.levels)
-    bins = calendar_rate_bins(values) if dates else quantile_bins(values)
+    bins = calendar_rate_bins(values, unit=look.calendar) if dates else quantile_bins(values)
     rates = event_rates(bins.codes, event, len(bins.left))
     if within is not None:
         comparison = clustered_comparison(comparison, values, codes, within)

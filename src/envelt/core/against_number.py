@@ -203,11 +203,13 @@ def _squared(r: Estimate, line: Line) -> Estimate:
     return Estimate(line.r_squared, 0.0 if r.low <= 0 <= r.high else ends[0], ends[1])
 
 
-def number_over_time(candidate: TimeColumn, outcome: NumericOutcome, units: Units = None) -> NumberOverTime:
+def number_over_time(
+    candidate: TimeColumn, outcome: NumericOutcome, units: Units = None, calendar: str | None = None
+) -> NumberOverTime:
     """Compare a numeric outcome between units of the calendar of a date candidate."""
     known = outcome.known
     days, y = candidate.days[known], outcome.values[known]
-    bins = calendar_rate_bins(days)
+    bins = calendar_rate_bins(days, unit=calendar)
     labels = tuple(str(np.datetime64(int(d), "D")) for d in bins.left)
     comparison = compare_groups(y, bins.codes, labels)
     if units is not None:

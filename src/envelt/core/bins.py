@@ -167,7 +167,7 @@ def _asked_for(ordered: Floats, width: float, start: float | None, whole: bool, 
     if needed > MOST_ASKED:
         raise OptionError(
             f"Bins of {width:g} would be {needed:,.0f} over {low:g} to {high:g}; at most {MOST_ASKED:,} are made. "
-            f"Try a width of {(high - low) / MOST_BINS:.2g}, or leave it out."
+            f"Try a width of {_round_width((high - low) / MOST_BINS, whole, step):g}, or leave it out."
         )
     if start is None:
         first, last = _span(low, high, width, whole, step)

@@ -181,6 +181,8 @@ def number_distribution(
         summary = clustered_summary(summary, values, grouping.codes, units)
     pooled = np.sort(values[~np.isnan(values) & (grouping.codes >= 0)])
     low, high = (float(pooled[0]), float(pooled[-1])) if len(pooled) else (0.0, 1.0)
+    if look.calendar is not None and not dates:
+        raise OptionError(f"The calendar is for dates, and {name} is none: use bins or width.")
     if dates and look.scale != "linear":
         raise OptionError(f"Dates are shown on the linear scale only, not on {look.scale}.")
     scale = checked_scale(look.scale, low, name)
@@ -205,7 +207,9 @@ def number_distribution(
     outliers = _outliers(values, grouping, summary, row_labels)
     seen = _shapes(columns, values, grouping, summary, bins, row_labels, scale) if shapes and not dates else ()
     two_peaks = any(f.code == "two-peaks" for s in seen for f in s.findings)
-    asked = "histogram" if look.picture == "auto" and look.arrange != "line" else look.picture
+    asked = look.picture
+    if asked == "auto":
+        asked = "dots" if look.box else "histogram" if look.arrange != "line" or look.numbers or look.normal else asked
     picture, why = chosen_picture(asked, summary.moments.n, two_peaks, dates)
     share = float("nan")
     if density is not None and len(grouping) == 2:

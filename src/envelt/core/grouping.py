@@ -116,7 +116,7 @@ def grouping_of(columns: list[Column], rows: int) -> Grouping:
         More than two columns, or one that makes no group.
     """
     if len(columns) > MOST_BY:
-        raise OptionError(f"Groups are made by up to {MOST_BY} columns, not {len(columns)}: by=(first, second).")
+        raise OptionError(f"Groups are made by up to {MOST_BY} columns, not {len(columns)}: by='first,second'.")
     grouping = no_groups(rows)
     for i, column in enumerate(columns):
         one = groups_of(column)

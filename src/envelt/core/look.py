@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import OptionError, did_you_mean
+from .calendar import UNITS
 from .table import number_label
 
 Floats = NDArray[np.float64]
@@ -100,12 +101,16 @@ class Look:
             ("scale", SCALES),
             ("measure", MEASURES),
             ("arrange", ARRANGEMENTS),
+            ("calendar", UNITS),
         ):
             value = getattr(self, name)
             if value is not None and value not in choices:
                 meant = OTHER_WORDS.get(str(value).casefold()) if name == "picture" else None
                 hint = f" Did you mean {meant!r}?" if meant else did_you_mean(value, choices)
                 raise OptionError(f"No {name} {value!r}.{hint}")
+        for name, pictures in (("numbers", ("histogram", "bars")), ("normal", ("histogram",)), ("box", ("dots",))):
+            if getattr(self, name) and self.picture not in ("auto", *pictures):
+                raise OptionError(f"{name} belongs to picture={pictures[0]!r}, not to {self.picture}.")
         if self.numbers and self.arrange in ("overlaid", "shares"):
             raise OptionError(f"Numbers on {self.arrange} bars would hide each other: use arrange='line' or 'stacked'.")
         if self.normal and self.arrange in ("stacked", "shares"):

@@ -52,12 +52,12 @@ def event_rates(codes: NDArray[np.integer], event: NDArray[np.bool_], groups: in
     return Rates(n, events, *wilson(events, n))
 
 
-def calendar_rate_bins(days: Floats, most: int = FITTING) -> QuantileBins:
+def calendar_rate_bins(days: Floats, most: int = FITTING, unit: str | None = None) -> QuantileBins:
     """Cut days since 1970-01-01 at units of the calendar: the first day of each, and of the next."""
     present = np.sort(days[~np.isnan(days)])
     if len(present) == 0:
         return QuantileBins(np.full(len(days), -1, np.int32), np.zeros(0), np.zeros(0))
-    edges = calendar_bins(present, fitting_unit(float(present[0]), float(present[-1]), most))[0].edges
+    edges = calendar_bins(present, unit or fitting_unit(float(present[0]), float(present[-1]), most))[0].edges
     places = np.where(np.isnan(days), -1, np.searchsorted(edges, days, "right") - 1)
     used = np.unique(places[places >= 0])
     codes = np.where(places < 0, -1, np.searchsorted(used, places))

@@ -14,7 +14,7 @@ from ..core.grouping import Grouping, crossed_column
 from ..core.look import Look
 from ..core.outcome import ClassOutcome, Outcome
 from ..core.table import CategoryColumn, Column, TimeColumn
-from ..errors import OutcomeError
+from ..errors import OptionError, OutcomeError
 from ..view import View
 from ..views import against as seen_against
 from ..write.progress import slow_progress
@@ -65,6 +65,8 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
 def _result(
     context: Context, candidate: Column, outcome: Outcome, look: Look, by: Grouping | None, units: Any, rows: Any
 ) -> seen_against.Result:
+    if look.residuals and (isinstance(outcome, ClassOutcome) or isinstance(candidate, CategoryColumn | TimeColumn)):
+        raise OptionError(f"Residuals are those of a line through two numbers: not of {candidate.name!r} here.")
     if isinstance(outcome, ClassOutcome):
         if isinstance(candidate, CategoryColumn):
             refuse_picture(look, candidate.name, "levels against classes are shown as rates")
@@ -74,7 +76,7 @@ def _result(
     if isinstance(candidate, CategoryColumn):
         return against_number.number_by_levels(candidate, outcome, look, rows, units)
     if isinstance(candidate, TimeColumn):
-        return against_number.number_over_time(candidate, outcome, units)
+        return against_number.number_over_time(candidate, outcome, units, look.calendar)
     refuse_picture(look, candidate.name, "two numbers are shown as a scatter, or its density")
     return against_number.number_by_number(candidate, outcome, look, rows, by, units)
 

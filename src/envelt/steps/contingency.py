@@ -12,7 +12,7 @@ from ..core.finding import Finding, by_weight, labelled
 from ..core.outcome import ClassOutcome
 from ..core.quality.absent import missing_follows
 from ..core.quality.levels import spelling_findings
-from ..core.table import CategoryColumn, NumericColumn
+from ..core.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.table_findings import table_findings
 from ..errors import OptionError, did_you_mean
 from ..views.contingency import ContingencyView, checked_shares, contingency_view, part_line
@@ -64,6 +64,7 @@ class Asked:
 def tabulate(context: Context, asked: Asked, candidates: list[str]) -> ContingencyView:
     """Tabulate rows by columns, in the parts that other columns make, and look at what turns round."""
     table, outcome = context.table, context.outcome
+    _refuse_unused(asked.cuts, [table[n] for n in (*asked.rows, *asked.columns)])
     rows = axis_of([table[n] for n in asked.rows], asked.cuts)
     columns = axis_of([table[n] for n in asked.columns], asked.cuts) if asked.columns else None
     event = None
@@ -107,6 +108,16 @@ def tabulate(context: Context, asked: Asked, candidates: list[str]) -> Contingen
         tables, about, rated, by_weight(findings), shares=asked.shares, picture=asked.picture, colour=asked.colour,
         by=asked.by, order=asked.order, names=context.names,
     )  # fmt: skip
+
+
+def _refuse_unused(cuts: Cuts, columns: list[Column]) -> None:
+    """Refuse bins where no column is a number, and units of the calendar where none is a date."""
+    named = " and ".join(repr(c.name) for c in columns)
+    if cuts.calendar is not None and not any(isinstance(c, TimeColumn) for c in columns):
+        raise OptionError(f"The calendar is for dates, and {named} holds none: leave calendar out.")
+    asked = cuts.bins is not None or cuts.width is not None or cuts.start is not None or bool(cuts.at)
+    if asked and not any(isinstance(c, NumericColumn) for c in columns):
+        raise OptionError(f"Bins and cut points are for numbers, and {named} holds none: leave them out.")
 
 
 def _about(

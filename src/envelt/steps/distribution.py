@@ -28,6 +28,8 @@ def show_distribution(context: Context, names: list[str], by: tuple[str, ...], t
     """Describe one column, or several of one unit, in groups."""
     columns = [context.table[n] for n in names]
     refuse_itself(by, tuple(names))
+    if look.residuals:
+        raise OptionError("Residuals are those of a line through two numbers: use against, with a numeric outcome.")
     grouping = context.grouping(by)
     about = (f"{count(len(context.table))} rows", *context.kept)
     titles = [context.names(n) for n in names]
