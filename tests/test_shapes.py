@@ -13,6 +13,7 @@ from envelt.core.density import densities, linear_binning, natural_bounds, overl
 from envelt.core.dip import dip_statistic
 from envelt.core.group_findings import brown_forsythe
 from envelt.core.peaks import peaks_by_width, peaks_in, two_peaks
+from envelt.core.qq import band_level, normal_qq
 from envelt.core.resolution import recorded_step, step_in_words
 from envelt.core.spikes import atom_at, round_spikes
 
@@ -244,3 +245,18 @@ def test_intervals_that_mislead_are_named_only_where_intervals_were_asked_for(wi
              for p in ("interval", "box")}  # fmt: skip
     assert "intervals-mislead" in codes["interval"]
     assert "intervals-mislead" not in codes["box"]
+
+
+@pytest.mark.parametrize("n", [400, 30_000])
+def test_points_off_the_band_are_those_whose_order_statistic_is_too_far(n):
+    x = np.sort(stats.t(3 if n < 1000 else 9).rvs(n, random_state=n))
+    made = normal_qq(x)
+    centre, scale = made.line
+    i, tail = np.arange(1.0, n + 1), band_level(n) / 2
+    u = stats.norm.cdf((x - centre) / scale)
+    off = (stats.beta.cdf(u, i, n + 1 - i) < tail) | (stats.beta.sf(u, i, n + 1 - i) < tail)
+    assert made.outside > 5
+    # between the points drawn of many rows the band is taken as straight
+    assert made.outside == pytest.approx(off.sum(), rel=0 if n <= 1000 else 0.02)
+    whole = normal_qq(np.round(x), step=1.0)
+    assert whole.outside < np.sum(np.diff(np.round(x)) == 0)  # steps of recording are not departures

@@ -111,3 +111,14 @@ def test_pictures_leave_the_callers_settings_alone(wintered):
     before = dict(mpl.rcParams)
     wintered.balance().draw()
     assert dict(mpl.rcParams) == before
+
+
+def test_a_table_of_every_kind_of_column_can_be_printed_and_pasted(tmp_path):
+    """What one kind has no number for is a dash, in a table wide enough for the window or on its side."""
+    r = np.random.default_rng(4)
+    frame = pd.DataFrame({"x": r.normal(size=60), "c": r.choice(["a", "b"], 60), "gone": [None] * 60})
+    frame["d"] = pd.Timestamp("2024-01-01") + pd.to_timedelta(r.integers(0, 90, 60), "D")
+    view = Study(frame).distribution()
+    assert "–" in str(view)
+    view.save(tmp_path / "sheet.md")
+    assert "<NA>" not in (tmp_path / "sheet.md").read_text() + str(view)

@@ -28,13 +28,18 @@ def pearson(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Sig
 
 def spearman(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
     """Spearman's rank correlation with the interval of Bonett & Wright (2000), Psychometrika 65, 23–28."""
-    r = _coefficient(ranks(x), ranks(y))
+    return spearman_of_ranks(ranks(x), ranks(y), inflation)
+
+
+def spearman_of_ranks(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
+    """Spearman's correlation of two columns of which the ranks are known; see `spearman`."""
+    r = _coefficient(x, y)
     return _with_interval(r, len(x) / inflation, np.sqrt(1 + r * r / 2))
 
 
 def ranks(x: NDArray[np.generic]) -> Floats:
     """Return ranks from 1, equal values sharing their mean rank."""
-    order = np.argsort(x, kind="stable")
+    order = np.argsort(x)  # the order of equal values does not matter
     ranked = np.empty(len(x))
     ranked[order] = mid_ranks(x[order])
     return ranked

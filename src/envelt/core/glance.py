@@ -14,7 +14,7 @@ from .against_class import bend_without_trend
 from .against_number import mean_bend
 from .clustered import product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison, clustered_table
-from .correlation import ranks, spearman
+from .correlation import ranks, spearman_of_ranks
 from .estimate import UNDEFINED, Estimate, Significance
 from .finding import Finding
 from .groups import GroupComparison, GroupSummary, compare_groups
@@ -22,6 +22,7 @@ from .multiplicity import q_values
 from .outcome import ClassOutcome, NumericOutcome, Outcome
 from .proportions import wilson
 from .quantiles import Rows, quantile_edges, rows_of_groups
+from .ranks import ranks_of_ordinals
 from .rates import event_rates, quantile_bins
 from .shrinkage import shrunken_levels
 from .table import CategoryColumn, Column
@@ -104,11 +105,14 @@ def glance(
     known = outcome.known
     within = None if units is None else units[known]
     rows = rows_of_groups(outcome.codes[known], len(outcome.levels)) if isinstance(outcome, ClassOutcome) else None
+    ordinals = None
+    if isinstance(outcome, NumericOutcome):
+        ordinals = np.unique(outcome.values[known], return_inverse=True)[1].astype(np.int64)
     seen = []
     for i, column in enumerate(candidates):
         if progress is not None:
             progress(i, len(candidates), column.name)
-        seen.append(_glimpse(column, outcome, known, within, rows))
+        seen.append(_glimpse(column, outcome, known, within, rows, ordinals))
     q = q_values(np.array([g.p for g in seen]))
     seen = [Glimpse(**{**g.__dict__, "q": float(v)}) for g, v in zip(seen, q, strict=True)]
     seen.sort(key=lambda g: (-np.nan_to_num(g.association, nan=-1.0), g.name))
@@ -120,7 +124,9 @@ def glance(
     return Glance(outcome, tuple(seen), overall, first, tuple(f for g in seen for f in g.findings))
 
 
-def _glimpse(column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None) -> Glimpse:
+def _glimpse(
+    column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None, ordinals: Units
+) -> Glimpse:
     values = column.numbers
     if _names_rows(column):
         return _nothing(column, int((~column.missing[known]).sum()), int(column.missing[known].sum()))
@@ -130,7 +136,8 @@ def _glimpse(column: Column, outcome: Outcome, known: NDArray[np.bool_], units: 
         assert isinstance(column, CategoryColumn)
         return _levels_classes(column, outcome, known, units)
     if values is not None:
-        return _number_number(column, _known(values, known), outcome, known, units)
+        assert ordinals is not None
+        return _number_number(column, _known(values, known), outcome, known, units, ordinals)
     assert isinstance(column, CategoryColumn)
     return _levels_number(column, outcome, known, units)
 
@@ -265,14 +272,19 @@ def _spread(
 
 
 def _number_number(
-    column: Column, values: Floats, outcome: NumericOutcome, known: NDArray[np.bool_], units: Units
+    column: Column,
+    values: Floats,
+    outcome: NumericOutcome,
+    known: NDArray[np.bool_],
+    units: Units,
+    ordinals: Ints,
 ) -> Glimpse:
+    """Correlate two numbers; ``ordinals`` are the places of the outcome among its different values, found once."""
     y = outcome.values[known]
     both = ~np.isnan(values)
-    inflation = 1.0
-    if units is not None:
-        inflation = product_design_effect(unit_codes(units[both]), ranks(values[both]), ranks(y[both]))
-    effect, test = spearman(values[both], y[both], inflation)
+    x_ranks, y_ranks = ranks(values[both]), ranks_of_ordinals(ordinals[both])
+    inflation = 1.0 if units is None else product_design_effect(unit_codes(units[both]), x_ranks, y_ranks)
+    effect, test = spearman_of_ranks(x_ranks, y_ranks, inflation)
     bins = quantile_bins(values)
     comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.left))))
     if units is not None and len(bins.left) > 1:

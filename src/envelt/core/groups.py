@@ -18,6 +18,8 @@ from .two_groups import RankedPair, hedges_g, kruskal_wallis_of_two, mann_whitne
 
 Floats = NDArray[np.float64]
 QUARTILES = np.array([0.25, 0.5, 0.75])
+ROWS_APART = 200
+"""With so many rows a group, on average, moments are summed group by group."""
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,7 @@ def summarise_groups(
     """
     moments = Moments(len(labels))
     ordered = sorted_groups(values, codes, len(labels), rows)
-    if rows is not None or len(labels) <= FEW_GROUPS:
+    if rows is not None or len(labels) <= max(FEW_GROUPS, len(values) // ROWS_APART):
         moments.add_groups(ordered)
     else:
         moments.add(values, codes)

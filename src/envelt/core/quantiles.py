@@ -43,9 +43,10 @@ def sorted_groups(values: Floats, codes: NDArray[np.integer], groups: int, rows:
         return [_sorted_present(values.take(at)) for at in rows]
     keep = ~np.isnan(values) & (codes >= 0)
     values, codes = values[keep], codes[keep]
-    order = np.lexsort((values, codes))
+    # short codes are sorted by their digits, many times as fast as the values; then each group by itself
+    short = codes.astype(np.min_scalar_type(max(groups - 1, 0)))
     ends = np.cumsum(np.bincount(codes, minlength=groups))[:-1]
-    return list(np.split(values[order], ends))
+    return [_sorted_present(g) for g in np.split(values[np.argsort(short, kind="stable")], ends)]
 
 
 def _sorted_present(values: Floats) -> Floats:

@@ -134,7 +134,7 @@ def visible(text: str) -> str:
 
 def cell(value: Any, write: Callable[[Any], str]) -> str:
     """Return one cell as text; what is missing is a dash."""
-    if value is None or value is pd.NaT or (isinstance(value, float) and math.isnan(value)):
+    if value is None or value is pd.NaT or value is pd.NA or (isinstance(value, float) and math.isnan(value)):
         return "–"
     if isinstance(value, (list, tuple)):
         return ", ".join(visible(str(v)) for v in value)
