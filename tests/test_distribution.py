@@ -335,6 +335,30 @@ def test_descriptions_hold_at_any_size(scale):
     view.draw()
 
 
+@pytest.mark.parametrize("scale", [1e-300, 1e-150, 1e150, 1e300])
+def test_comparisons_do_not_depend_on_the_unit_of_measure(scale):
+    r = rng(9)
+    n = 240
+    frame = pd.DataFrame({"x": r.normal(3, 1, n), "level": r.choice(["a", "b", "c"], n), "unit": np.arange(n) // 3})
+    frame["y"] = frame["x"] + (frame["level"] == "b") + r.normal(size=n)
+    frame["yes"] = np.where(frame["y"] + r.normal(size=n) > 3, "yes", "no")
+    scaled = frame.assign(x=frame["x"] * scale, y=frame["y"] * scale)
+    for unit in (None, "unit"):
+        for outcome, candidate in (("yes", "x"), ("y", "x"), ("y", "level")):
+            one, other = (Study(f, outcome=outcome, unit=unit).against(candidate) for f in (frame, scaled))
+            assert other.tests["p"].to_numpy() == pytest.approx(one.tests["p"].to_numpy(), rel=1e-7, nan_ok=True)
+            for name, values in one.effects.iterrows():
+                per = scale if name == "mean_difference" else 1.0
+                assert (other.effects.loc[name] / per).to_numpy() == pytest.approx(
+                    values.to_numpy(), rel=1e-7, nan_ok=True
+                )
+            if outcome == "y":
+                middle = "trend" if candidate == "x" else "pairs"
+                column = "mean" if candidate == "x" else "difference"
+                got, want = other.tables[middle][column] / scale, one.tables[middle][column]
+                assert got.to_numpy() == pytest.approx(want.to_numpy(), rel=1e-6)
+
+
 def test_intervals_of_means_count_units():
     r = rng(3)
     frame = pd.DataFrame({"x": r.normal(size=80), "case": range(80)})

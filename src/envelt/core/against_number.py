@@ -138,7 +138,7 @@ def shrunken_means(comparison: GroupComparison) -> Floats:
     if total < 2:
         return m.mean.copy()
     base = float(np.nansum(m.n * m.mean)) / total
-    return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, m.within_variance), np.nan)
+    return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, m.within_sd), np.nan)
 
 
 def number_by_number(

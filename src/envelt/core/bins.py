@@ -163,8 +163,9 @@ def _asked_for(ordered: Floats, width: float, start: float | None, whole: bool, 
     low, high = float(ordered[0]), float(ordered[-1])
     if not (start is None or np.isfinite(start)):
         raise OptionError(f"Bins can only start from a number, not {start:g}.")
-    needed = (high - low) / width
-    if needed > MOST_ASKED:
+    with np.errstate(over="ignore"):
+        needed = np.float64(high - low) / width
+    if not needed <= MOST_ASKED:
         raise OptionError(
             f"Bins of {width:g} would be {needed:,.0f} over {low:g} to {high:g}; at most {MOST_ASKED:,} are made. "
             f"Try a width of {_round_width((high - low) / MOST_BINS, whole, step):g}, or leave it out."
@@ -172,6 +173,8 @@ def _asked_for(ordered: Floats, width: float, start: float | None, whole: bool, 
     if start is None:
         first, last = _span(low, high, width, whole, step)
         return Bins(_edges(first, last, width, _shift(width, whole, step)))
+    if not max(abs(low - start), abs(high - start)) < 2**50 * width:
+        raise OptionError(f"Bins of {width:g} cannot start from {start:g}, so far from {low:g} to {high:g}.")
     first, last = int(np.floor((low - start) / width + 1e-9)), int(np.ceil((high - start) / width - 1e-9))
     return Bins(np.asarray(start + width * np.arange(first, max(last, first + 1) + 1), np.float64))
 

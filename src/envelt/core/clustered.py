@@ -10,6 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from .magnitude import in_unit
+
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
@@ -50,6 +52,7 @@ def group_design_effect(units: Codes, rows: Codes, size: int, values: Floats) ->
     The values are centred; ranks give the factor for Kruskal–Wallis's H.
     """
     p = np.bincount(rows, minlength=size) / len(units)
+    values = in_unit(values)[0]
     centred = values - values.mean()
     key, at = np.unique(units * size + rows, return_inverse=True)
     total = np.bincount(at, weights=centred)
@@ -61,6 +64,7 @@ def group_design_effect(units: Codes, rows: Codes, size: int, values: Floats) ->
 
 def product_design_effect(units: Codes, x: Floats, y: Floats) -> float:
     """Return the factor by which clustering inflates the square of Σ (x − x̄)(y − ȳ)."""
+    x, y = in_unit(x)[0], in_unit(y)[0]
     score = (x - x.mean()) * (y - y.mean())
     alone = float(np.sum(score**2))
     together = float(np.sum(np.bincount(units, weights=score) ** 2))

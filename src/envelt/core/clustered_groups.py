@@ -23,6 +23,7 @@ from .clustered import (
 from .correlation import ranks
 from .estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from .groups import GroupComparison, GroupSummary
+from .magnitude import in_unit
 from .many_groups import explained_interval
 from .proportions import odds_ratio, risk_difference, risk_ratio, wilson
 from .ranks import average_ranks_in
@@ -48,12 +49,13 @@ def clustered_summary(summary: GroupSummary, values: Floats, codes: NDArray[np.i
     unit = unit_codes(units[keep])
     n = np.maximum(summary.moments.n, 1)
     key, at = np.unique(unit * k + group, return_inverse=True)
-    total = np.bincount(at, weights=(x - summary.moments.mean[group]) / n[group], minlength=len(key))
+    away, size_of = in_unit((x - summary.moments.mean[group]) / n[group])
+    total = np.bincount(at, weights=away, minlength=len(key))
     of_group = key % k
     size = np.bincount(of_group, minlength=k).astype(float)
     with np.errstate(divide="ignore", invalid="ignore"):
         variance = np.bincount(of_group, weights=total**2, minlength=k) * size / (size - 1)
-        half = special.stdtrit(np.where(size > 1, size - 1, np.nan), 0.975) * np.sqrt(variance)
+        half = special.stdtrit(np.where(size > 1, size - 1, np.nan), 0.975) * np.sqrt(variance) * size_of
     return replace(summary, half_width=half)
 
 
@@ -104,15 +106,15 @@ def _difference(x: Floats, group: Codes, unit: Codes) -> tuple[Significance, Est
     n = np.bincount(group, minlength=2).astype(np.float64)
     mean = np.bincount(group, weights=x, minlength=2) / n
     sign = np.array([-1.0, 1.0])[group]
-    influence = sign * (x - mean[group]) / n[group]
+    influence, of_x = in_unit(sign * (x - mean[group]) / n[group])
     variance = unit_variance(unit, influence)
     difference = float(mean[1] - mean[0])
     plain = float(np.sum(influence**2))
     if variance <= 0:
         return UNDEFINED_TEST, Estimate(difference, np.nan, np.nan), 1.0
     df = float(unit.max() - 1)
-    half = float(special.stdtrit(df, 0.975)) * np.sqrt(variance)
-    t = difference / np.sqrt(variance)
+    half = of_x * float(special.stdtrit(df, 0.975) * np.sqrt(variance))
+    t = difference / of_x / np.sqrt(variance)
     interval = Estimate(difference, difference - half, difference + half)
     return Significance(float(t), two_sided_t(float(t), df)), interval, float(np.sqrt(variance / plain))
 

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from .estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
+from .magnitude import in_unit
 from .ranks import mid_ranks
 from .two_groups import two_sided_t
 
@@ -48,6 +49,7 @@ def ranks(x: NDArray[np.generic]) -> Floats:
 def _coefficient(x: Floats, y: Floats) -> float:
     if len(x) < 2:
         return float("nan")
+    x, y = in_unit(x)[0], in_unit(y)[0]
     dx, dy = x - x[0], y - y[0]
     dx, dy = dx - dx.mean(), dy - dy.mean()
     scale = np.sqrt(np.sum(dx * dx)) * np.sqrt(np.sum(dy * dy))

@@ -275,7 +275,7 @@ def _outcome_rates(
     summary = summarise_groups(values, codes, rows.labels)
     m = summary.moments
     base = float(values.mean()) if len(values) else np.nan
-    shrunken = shrunken_levels(m.n, m.mean, base, m.within_variance)
+    shrunken = shrunken_levels(m.n, m.mean, base, m.within_sd)
     return OutcomeRates(m.n, shrunken, mean=(m.mean, *summary.mean_interval))
 
 
@@ -297,7 +297,7 @@ def _class_rates(
     if units is not None:
         rates = clustered_rates(rates, codes, classes == outcome.event_code, units)
     base = float(events.sum()) / max(int(n.sum()), 1)
-    shrunken = shrunken_levels(n, rates.rate, base, base * (1 - base))
+    shrunken = shrunken_levels(n, rates.rate, base, np.sqrt(base * (1 - base)))
     if k == 2:
         return OutcomeRates(n, shrunken, rates=rates)
     shares = np.divide(table, n[:, None], out=np.full(table.shape, np.nan), where=n[:, None] > 0)

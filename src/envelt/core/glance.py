@@ -240,7 +240,7 @@ def _levels_classes(column: CategoryColumn, outcome: ClassOutcome, known: NDArra
     n, events = counts.sum(axis=1), counts[:, outcome.event_code]
     rate = wilson(events, n)[0]
     base = events.sum() / max(n.sum(), 1)
-    spread = _spread(column, n, rate, float(base), float(base * (1 - base)))
+    spread = _spread(column, n, rate, float(base), float(np.sqrt(base * (1 - base))))
     return Glimpse(
         column.name,
         column.kind,
@@ -259,10 +259,10 @@ def _nothing(column: Column, n: int, missing: int) -> Glimpse:
 
 
 def _spread(
-    column: CategoryColumn, n: Ints, mean: Floats, base: float, variance: float
+    column: CategoryColumn, n: Ints, mean: Floats, base: float, sd: float
 ) -> tuple[float, float, float, str, str]:
     """Return the distance between the lowest and highest shrunken level, both, and their names."""
-    shrunken = shrunken_levels(n, mean, base, variance)
+    shrunken = shrunken_levels(n, mean, base, sd)
     there = np.flatnonzero(n)
     lowest, highest = there[np.argmin(shrunken[there])], there[np.argmax(shrunken[there])]
     low, high = float(shrunken[lowest]), float(shrunken[highest])
@@ -314,5 +314,5 @@ def _levels_number(column: CategoryColumn, outcome: NumericOutcome, known: NDArr
         comparison = clustered_comparison(comparison, y, codes, units)
     test = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
     base = float(y[codes >= 0].mean())
-    spread = _spread(column, m.n, m.mean, base, m.within_variance)
+    spread = _spread(column, m.n, m.mean, base, m.within_sd)
     return Glimpse(column.name, column.kind, n, len(y) - n, "spread", *spread, _ratio(comparison), test.p, np.nan)

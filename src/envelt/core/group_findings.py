@@ -46,13 +46,13 @@ def brown_forsythe(ordered: list[Floats]) -> Significance:
     for i, g in enumerate(ordered):
         moments.add(np.abs(g - np.median(g)), np.full(len(g), i))
     finished = moments.finish()
-    return welch_anova(finished.pick((finished.n > 1) & (np.nan_to_num(finished.variance) > 0)))
+    return welch_anova(finished.pick((finished.n > 1) & (np.nan_to_num(finished.sd) > 0)))
 
 
 def spread_differs(name: str, summary: GroupSummary, by: tuple[str, ...]) -> list[Finding]:
     """Say so where groups differ in spread, surely, and by more than their centres do."""
     m = summary.moments
-    enough = np.flatnonzero((m.n >= T.SPREAD_ROWS) & (np.nan_to_num(m.variance) > 0))
+    enough = np.flatnonzero((m.n >= T.SPREAD_ROWS) & (np.nan_to_num(m.sd) > 0))
     if len(enough) < 2:
         return []
     sd = m.sd[enough]

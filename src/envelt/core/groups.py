@@ -148,7 +148,7 @@ def compare_groups(
         effects["superiority"] = superiority_of(ranked)
         h = kruskal_wallis_of_two(ranked)
     else:
-        tests["welch_anova"] = welch_anova(moments.pick((moments.n > 1) & (np.nan_to_num(moments.variance) > 0)))
+        tests["welch_anova"] = welch_anova(moments.pick((moments.n > 1) & (np.nan_to_num(moments.sd) > 0)))
         tests["kruskal_wallis"] = kruskal_wallis(filled)
         h = tests["kruskal_wallis"].statistic
     effects["omega_squared"] = omega_squared(moments)

@@ -23,6 +23,7 @@ def welch_anova(moments: MomentSummary) -> Significance:
     ----------
     Welch (1951), Biometrika 38, 330–336.
     """
+    moments, _ = moments.in_unit()
     n, k = moments.n.astype(float), len(moments.n)
     if k < 2 or n.min() < 2 or moments.variance.min() <= 0:
         return UNDEFINED_TEST
@@ -73,6 +74,7 @@ def omega_squared(moments: MomentSummary) -> Estimate:
     Point: Hays (1963). Interval: noncentral F on the classical F (Steiger 2004, Psychological Methods 9,
     164–182), root-found on the distribution function.
     """
+    moments, _ = moments.in_unit()
     keep = moments.n > 0
     n, k = moments.n[keep].astype(float), int(keep.sum())
     total = n.sum()

@@ -47,8 +47,8 @@ def all_pairs(summary: GroupSummary) -> Pairs:
 
     Welch's t for each pair, with Holm's adjustment.
     """
-    m = summary.moments
-    usable = np.flatnonzero((m.n > 1) & (np.nan_to_num(m.variance) > 0))
+    m, unit = summary.moments.in_unit()
+    usable = np.flatnonzero((m.n > 1) & (np.nan_to_num(m.sd) > 0))
     largest = usable[np.argsort(-m.n[usable], kind="stable")][: T.LEVELS_PAIRED]
     chosen = np.sort(largest)
     i, j = np.triu_indices(len(chosen), 1)
@@ -67,9 +67,9 @@ def all_pairs(summary: GroupSummary) -> Pairs:
     return Pairs(
         first[order],
         second[order],
-        difference[order],
-        (difference - half)[order],
-        (difference + half)[order],
+        unit * difference[order],
+        unit * (difference - half)[order],
+        unit * (difference + half)[order],
         p[order],
         p_holm[order],
         len(m.n) - len(chosen),

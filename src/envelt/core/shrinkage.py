@@ -38,21 +38,22 @@ def level_strength(n: Floats, means: Floats, base: Floats, variance: Floats) -> 
     return max(1 / rho - 1, T.LEAST_STRENGTH) if rho > 0 else np.inf
 
 
-def shrunken_levels(n: NDArray[np.integer], mean: Floats, base: float, variance: float) -> Floats:
+def shrunken_levels(n: NDArray[np.integer], mean: Floats, base: float, sd: float) -> Floats:
     """Return each level's mean drawn towards the base as far as its rows ask for; the base where it has none.
 
     Parameters
     ----------
     n, mean
         Rows and mean (or rate) of each level, shape (L,).
-    base, variance
-        Of all rows, and within levels.
+    base, sd
+        The mean of all rows, and the standard deviation within levels.
     """
     rows = n.astype(np.float64)
-    filled = np.where(rows > 0, np.nan_to_num(mean), base)
-    strength = level_strength(rows, filled[:, None], np.array([base]), np.array([variance]))
+    away = np.where(rows > 0, np.nan_to_num(mean) - base, 0.0)
+    scale = sd or float(np.max(np.abs(away), initial=0.0)) or 1.0
+    strength = level_strength(rows, (away / scale)[:, None], np.zeros(1), np.array([float(sd > 0)]))
     weight = rows / (rows + strength) if np.isfinite(strength) else np.zeros(len(rows))
-    return np.asarray(base + weight * (filled - base), np.float64)
+    return np.asarray(base + weight * away, np.float64)
 
 
 def shrunken(target: Target, train: Floats, base: Floats, variance: Floats) -> Floats:

@@ -8,10 +8,12 @@ counts as three equal rows.
 from __future__ import annotations
 
 import copy
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
+
+from .magnitude import power_of
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -130,23 +132,24 @@ class MomentSummary:
         return (self.offset - reference) + self.from_offset
 
     @property
-    def within_variance(self) -> float:
-        """The variance within groups, pooled over them."""
-        squares = float(np.sum(np.maximum(self.n - 1, 0) * np.nan_to_num(self.variance)))
-        return squares / max(int(self.n.sum()) - int(np.count_nonzero(self.n)), 1)
+    def within_sd(self) -> float:
+        """The standard deviation within groups, pooled over them."""
+        ordinary, unit = self.in_unit()
+        squares = float(np.sum(np.maximum(self.n - 1, 0) * np.nan_to_num(ordinary.variance)))
+        return unit * float(np.sqrt(squares / max(int(self.n.sum()) - int(np.count_nonzero(self.n)), 1)))
+
+    def in_unit(self) -> tuple[MomentSummary, float]:
+        """Return the summary in a unit in which squares of it are ordinary numbers, and the unit: nearly always 1."""
+        reach = np.abs(np.concatenate([self.sd, self.centred_mean]))
+        unit = power_of(float(np.nanmax(reach, initial=0.0))) or 1.0
+        if unit == 1:
+            return self, 1.0
+        sd, offset, rest = self.sd / unit, self.offset / unit, self.from_offset / unit
+        return replace(self, variance=sd**2, sd=sd, offset=offset, from_offset=rest, mean=offset + rest), unit
 
     def pick(self, keep: NDArray[np.bool_]) -> MomentSummary:
         """Return the summary of some of the groups."""
         return MomentSummary(*(getattr(self, f.name)[keep] for f in fields(self)))
-
-
-def _unit_of(reach: float) -> float:
-    """Return a power of two to measure deviations in: 1 where their fourth powers are ordinary, 0 for none."""
-    if reach == 0:
-        return 0.0
-    if 1e-60 < reach < 1e60 or not np.isfinite(reach):
-        return 1.0
-    return float(2.0 ** np.floor(np.log2(reach)))
 
 
 class Moments:
@@ -187,7 +190,7 @@ class Moments:
         """Add a batch whose values are already apart: one sorted array a group, none missing."""
         batch = Moments(len(groups))
         with np.errstate(over="ignore", invalid="ignore"):
-            batch._unit = _unit_of(max((float(g[-1] - g[0]) for g in groups if len(g)), default=0.0))
+            batch._unit = power_of(max((float(g[-1] - g[0]) for g in groups if len(g)), default=0.0))
             for i, values in enumerate(groups):
                 if len(values):
                     batch._fill_group(i, values)
@@ -230,7 +233,7 @@ class Moments:
         slip = total(e) / safe  # what rounding left of the first moment
         e -= slip[at]
         self._mean += slip
-        self._unit = _unit_of(float(np.max(np.abs(e), initial=0.0)))
+        self._unit = power_of(float(np.max(np.abs(e), initial=0.0)))
         if self._unit not in (0, 1):
             e = e / self._unit
         e2 = e * e
@@ -266,7 +269,7 @@ class Moments:
 
     def _to_one_unit(self, other: Moments, apart: float) -> Moments:
         """Bring both tallies to a unit in which the powers of what lies between their means are ordinary numbers."""
-        unit = max(self._unit, other._unit, _unit_of(apart))
+        unit = max(self._unit, other._unit, power_of(apart))
         self._in_unit(unit)
         if other._unit != unit:
             other = copy.deepcopy(other)
@@ -282,6 +285,7 @@ class Moments:
         """Return the summary of every group."""
         n, unit = self._n, self._unit or 1.0
         with np.errstate(divide="ignore", invalid="ignore", over="ignore", under="ignore"):
+            large = np.where(n > 1, np.inf, np.nan)
             scaled = np.where(n > 1, self._m2 / (n - 1), np.nan)
             m2 = self._m2 / n
             # a constant has no shape
@@ -295,7 +299,7 @@ class Moments:
         return MomentSummary(
             n=n.astype(np.int64),
             mean=np.where(empty, np.nan, self._shift + self._mean),
-            variance=scaled * unit**2 if unit < 1e150 else scaled * np.inf,
+            variance=scaled * unit**2 if unit < 1e150 else np.where(scaled > 0, large, scaled),
             skewness=skewness,
             excess_kurtosis=kurtosis,
             min=np.where(empty, np.nan, self._min),

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from .magnitude import in_unit
 from .ranks import ranks_of_ordinals
 
 Floats = NDArray[np.float64]
@@ -118,7 +119,8 @@ class NumberTarget:
     @classmethod
     def of(cls, values: Floats) -> NumberTarget:
         """Standardize an outcome."""
-        centred = values - values[0]
+        scaled = in_unit(values)[0]
+        centred = scaled - scaled[0]
         centred = centred - centred.mean()
         return cls(centred / centred.std(), np.unique(values, return_inverse=True)[1].astype(np.int64))
 

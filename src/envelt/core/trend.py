@@ -10,6 +10,7 @@ from scipy import special
 
 from . import thresholds as T
 from .estimate import UNDEFINED_TEST, Z95, Significance
+from .magnitude import in_unit
 from .rates import quantile_bins
 
 Floats = NDArray[np.float64]
@@ -63,13 +64,15 @@ def least_squares(x: Floats, y: Floats) -> Line:
     """Fit a line; NaN where x does not vary."""
     if len(x) < 2 or x.min() == x.max():
         return Line(float("nan"), float("nan"), float("nan"))
+    (x, of_x), (y, of_y) = in_unit(x), in_unit(y)
     dx, dy = x - x[0], y - y[0]
     mx, my = dx.mean(), dy.mean()
     dx, dy = dx - mx, dy - my
     sxx, syy, sxy = float(dx @ dx), float(dy @ dy), float(dx @ dy)
     slope = sxy / sxx if sxx > 0 else float("nan")
     r_squared = sxy * slope / syy if syy > 0 else float("nan")
-    return Line(float(y[0] + my - slope * (x[0] + mx)), slope, float(min(r_squared, 1.0)))
+    intercept = float(y[0] + my - slope * (x[0] + mx))
+    return Line(of_y * intercept, of_y / of_x * slope, float(min(r_squared, 1.0)))
 
 
 def smooth_trend(x: Floats, y: Floats) -> Trend | None:
@@ -95,6 +98,7 @@ def smooth_trend(x: Floats, y: Floats) -> Trend | None:
     """
     if len(x) < 10:
         return None
+    (x, of_x), (y, of_y) = in_unit(x), in_unit(y)
     low, high = np.quantile(x, [0.005, 0.995])
     if not low < high:
         low, high = float(x.min()), float(x.max())
@@ -130,7 +134,8 @@ def smooth_trend(x: Floats, y: Floats) -> Trend | None:
     variance = (weights / n) ** 2 @ squared
     middle = weights @ mean + shift
     half = Z95 * np.sqrt(variance)
-    return Trend(places, middle, middle - half, middle + half, best)
+    low_end, high_end = of_y * (middle - half), of_y * (middle + half)
+    return Trend(of_x * places, of_y * middle, low_end, high_end, of_x * best)
 
 
 def _local_line(at: Floats, x: Floats, n: Floats, h: float) -> Floats:
@@ -150,6 +155,7 @@ def relation_form(x: Floats, y: Floats, inflation: float = 1.0) -> Form:
     A bend that only the other side shows (one x goes with a low and a high y) is a curve too: no line, and no
     correlation, says what is there. See `one_sided_form`.
     """
+    x, y = in_unit(x)[0], in_unit(y)[0]
     form = one_sided_form(x, y, inflation)
     if form.form in ("linear", "none") and one_sided_form(y, x, inflation, T.FORM_OTHER_GAIN).form == "curved":
         return Form("curved", form.any_relation, form.not_straight)

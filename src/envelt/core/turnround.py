@@ -212,7 +212,8 @@ def _sums(cell: Codes, y: NDArray[Any], size: int) -> tuple[Floats, Floats, Floa
         both = np.bincount(cell * 2 + y, minlength=2 * size).reshape(size, 2).astype(float)
         return both.sum(axis=1), both[:, 1], both[:, 1]
     n = np.bincount(cell, minlength=size).astype(float)
-    total, squared = (np.bincount(cell, weights=v, minlength=size).astype(float) for v in (y, y * y))
+    with np.errstate(over="ignore"):  # of numbers whose squares are none nothing is claimed
+        total, squared = (np.bincount(cell, weights=v, minlength=size).astype(float) for v in (y, y * y))
     return n, total, squared
 
 
@@ -246,6 +247,7 @@ def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]
     return sums[0], sums[1], sums[2]
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0) -> Estimate:
     """Return the slope common to the columns of a table of rows, with an interval that lets cells vary freely.
 

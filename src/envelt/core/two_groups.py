@@ -34,6 +34,7 @@ def welch_t(moments: MomentSummary) -> tuple[Significance, Estimate]:
     ----------
     Welch (1947), Biometrika 34, 28–35.
     """
+    moments, unit = moments.in_unit()
     n, variance = moments.n.astype(float), moments.variance
     if n.min() < 2:
         return UNDEFINED_TEST, UNDEFINED
@@ -41,11 +42,12 @@ def welch_t(moments: MomentSummary) -> tuple[Significance, Estimate]:
     difference = float(np.diff(moments.centred_mean)[0])
     se = float(np.sqrt(share.sum()))
     if se == 0:
-        return UNDEFINED_TEST, Estimate(difference, np.nan, np.nan)
+        return UNDEFINED_TEST, Estimate(unit * difference, np.nan, np.nan)
     df = _satterthwaite(share, n)
     t = difference / se
     half = float(special.stdtrit(df, 0.975)) * se
-    return Significance(t, two_sided_t(t, df)), Estimate(difference, difference - half, difference + half)
+    interval = Estimate(*(unit * v for v in (difference, difference - half, difference + half)))
+    return Significance(t, two_sided_t(t, df)), interval
 
 
 def two_sided_t(t: float, df: float) -> float:
@@ -72,6 +74,7 @@ def hedges_g(moments: MomentSummary) -> Estimate:
     deviation should be reported with Welch's t-test". Interval: Bonett (2008), Psychological Methods 13,
     99–109, eq. 10.
     """
+    moments, _ = moments.in_unit()
     n, variance = moments.n.astype(float), moments.variance
     if n.min() < 2 or not variance.sum() > 0:
         return UNDEFINED

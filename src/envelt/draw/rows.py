@@ -233,7 +233,7 @@ def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bo
     set_values_axis(axes, result.name, result.scale, dates)
     ends = result.scale.value(np.array(axes.get_xlim()))
     if not dates and not ends[0] <= 0 <= ends[1]:
-        style.mark_cut_axis(axes, _zoom(ends[1] - ends[0], np.sqrt(m.within_variance)))
+        style.mark_cut_axis(axes, _zoom(ends[1] - ends[0], m.within_sd))
     return figure
 
 

@@ -111,7 +111,9 @@ def _by_group(axes: Axes, result: NumberByNumber, shown: Floats) -> None:
         line = least_squares(result.x[mine], result.y[mine])
         if line.slope == line.slope and not result.look.residuals:
             ends = np.quantile(result.x[mine], [0.01, 0.99])
-            axes.plot(ends, line.intercept + line.slope * ends, color=style.colour(int(g)), lw=3)
+            with np.errstate(over="ignore", invalid="ignore"):
+                fitted = line.intercept + line.slope * ends
+            axes.plot(ends, fitted, color=style.colour(int(g)), lw=3)
         y = 0.50 - 0.075 * k
         axes.text(1.02, y, "■", color=style.colour(int(g)), size=13, va="top", transform=axes.transAxes)
         text = f"{style.shorten(groups.labels[g], 20)}, n {count(n[g])}\nslope {significant(line.slope)}"

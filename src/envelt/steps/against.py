@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from ..core import against_class, against_number
+from ..core.estimate import UNDEFINED, UNDEFINED_TEST
 from ..core.finding import by_weight
 from ..core.glance import glance
 from ..core.grouping import Grouping, crossed_column
@@ -18,7 +19,7 @@ from ..errors import OptionError, OutcomeError
 from ..view import View
 from ..views import against as seen_against
 from ..write.progress import slow_progress
-from .context import Context, refuse_itself, refuse_picture
+from .context import Context, refuse_empty, refuse_itself, refuse_picture
 
 MOST_PARTS = 30
 """Parts of the rows within which a candidate is set against the outcome."""
@@ -39,6 +40,7 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
     """Set one candidate against the outcome, over all rows and in the parts that other columns make."""
     refuse_itself(by, (name,))
     candidate, outcome = context.table[name], context.known_outcome
+    refuse_empty(candidate, f"there is nothing to set against {outcome.name!r}")
     about, names, units, rows = context.about(outcome), context.names, context.unit_codes(), context.table.rows
     divided = context.grouping(by) if by else None
     if divided is not None:
@@ -91,7 +93,10 @@ def _parts(
     for k in largest:
         keep = divided.codes == k
         at = np.flatnonzero(keep)
-        some = None if units is None else units[keep]
-        result = _result(context, candidate.take(at), outcome.take(keep), Look(), None, some, context.table.rows[at])
+        some, part = None if units is None else units[keep], candidate.take(at)
+        if (part.missing | ~outcome.known[keep]).all():
+            parts.append(seen_against.Part(divided.labels[k], len(at), "none", UNDEFINED, UNDEFINED_TEST.p))
+            continue
+        result = _result(context, part, outcome.take(keep), Look(), None, some, context.table.rows[at])
         parts.append(seen_against.Part(divided.labels[k], len(at), *seen_against.principal(result)))
     return parts

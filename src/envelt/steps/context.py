@@ -14,7 +14,7 @@ from ..core.folds import unit_keys
 from ..core.grouping import Grouping, grouping_of
 from ..core.look import Look
 from ..core.outcome import ClassOutcome, Outcome
-from ..core.table import Table
+from ..core.table import Column, Table
 from ..core.turnround import turns_among
 from ..errors import OptionError, OutcomeError
 from ..views.captions import Captions, outcome_line
@@ -58,6 +58,8 @@ class Context:
 
     def grouping(self, by: tuple[str, ...]) -> Grouping:
         """Return the groups that columns make; the outcome's classes in their own order."""
+        for name in by:
+            refuse_empty(self.table[name], "there are no groups to compare")
         grouping = grouping_of([self.table[n] for n in by], len(self.table))
         if len(by) == 1 and isinstance(self.outcome, ClassOutcome) and by[0] == self.outcome.name:
             return Grouping(by, self.outcome.levels, self.outcome.codes.astype(np.int64), True)
@@ -85,6 +87,17 @@ def refuse_itself(by: tuple[str, ...], columns: tuple[str, ...]) -> None:
     for name in by:
         if name in columns:
             raise OptionError(f"{name!r} cannot be grouped by itself. Name another column in by.")
+
+
+def refuse_empty(column: Column, so: str) -> None:
+    """Refuse a column without a value.
+
+    Raises
+    ------
+    OptionError
+    """
+    if column.missing.all():
+        raise OptionError(f"{column.name!r} is missing in every row: {so}.")
 
 
 def refuse_picture(look: Look, name: str, why: str) -> None:

@@ -14,7 +14,7 @@ from ..view import View
 from ..views.distribution import distribution_view, level_distribution_view, sheet_view
 from ..write.digits import count
 from ..write.progress import slow_progress
-from .context import Context, refuse_itself
+from .context import Context, refuse_empty, refuse_itself
 
 
 def show_sheet(context: Context, sort: str) -> View:
@@ -37,6 +37,7 @@ def show_distribution(context: Context, names: list[str], by: tuple[str, ...], t
     title += f" by {' and '.join(context.names(n) for n in by)}" if by else ""
     first = columns[0]
     if isinstance(first, CategoryColumn):
+        refuse_empty(first, "there is nothing to show")
         if len(columns) > 1:
             raise OptionError(f"{first.name!r} has levels: show it alone, or with by. Several columns must be numbers.")
         return level_distribution_view(level_distribution(first, grouping, look), about, top, title, context.names)

@@ -51,7 +51,8 @@ def _standardized(x: Floats) -> Floats:
         return np.zeros(len(x))
     centred = np.where(present, x - x[present][0], 0.0)
     centred = np.where(present, centred - centred[present].mean(), 0.0)
-    sd = float(np.sqrt(np.mean(centred**2)))
+    with np.errstate(over="ignore"):
+        sd = float(np.sqrt(np.mean(centred**2)))
     return np.asarray(centred / sd) if sd > 0 else np.zeros(len(x))
 
 
