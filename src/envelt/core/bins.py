@@ -15,6 +15,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 MOST_BINS = 60
+LEAST_SPAN = 1e-290
+"""Values closer together than this are one value: widths between them are no numbers."""
 MOST_ASKED = 10_000
 LEAST_IN_BODY = 4.0
 """Bins across the middle half of the rows, below which a tail is cut so that the body can be seen."""
@@ -96,7 +98,7 @@ def readable_bins(
         raise OptionError(f"The number of bins must be from 1 to {MOST_ASKED:,}, not {bins:,}.")
     if width is not None or start is not None:
         return _asked_for(ordered, width or _chosen_width(ordered, bins, whole, step), start, whole, step)
-    if low == high:
+    if not high - low > LEAST_SPAN:
         half = 0.5 if whole else max(abs(low) * 0.05, 0.5)
         return Bins(np.array([low - half, high + half]))
     if heaps is not None and bins is None:
@@ -166,6 +168,8 @@ def _asked_for(ordered: Floats, width: float, start: float | None, whole: bool, 
     with np.errstate(over="ignore"):
         needed = np.float64(high - low) / width
     if not needed <= MOST_ASKED:
+        if not 1e-300 < high - low < 1e300:
+            raise OptionError(f"Values from {low:g} to {high:g} cannot be cut into bins of {width:g}: leave width out.")
         raise OptionError(
             f"Bins of {width:g} would be {needed:,.0f} over {low:g} to {high:g}; at most {MOST_ASKED:,} are made. "
             f"Try a width of {_round_width((high - low) / MOST_BINS, whole, step):g}, or leave it out."

@@ -186,6 +186,8 @@ def number_distribution(
     if dates and look.scale != "linear":
         raise OptionError(f"Dates are shown on the linear scale only, not on {look.scale}.")
     scale = checked_scale(look.scale, low, name)
+    if look.limits is not None:
+        checked_scale(look.scale, look.limits[0], "the axis")
     placed = scale.place(pooled)
     calendar = None
     if len(pooled) == 0:

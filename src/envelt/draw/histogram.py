@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.distribution import MOST_IN_LINE, NumberDistribution
+from ..core.magnitude import in_unit
 from ..core.spikes import RoundSpikes
 from ..write.digits import count, percent, significant
 from . import style
@@ -158,10 +159,11 @@ def _spikes(result: NumberDistribution) -> RoundSpikes | None:
 
 def _normal_curve(axes: Axes, result: NumberDistribution, i: int, colour: str = style.INK) -> None:
     """Draw the normal of the same mean and deviation (on the scale), with the bars' area."""
-    placed = result.placed[i]
-    if len(placed) < 2 or placed[0] == placed[-1]:
+    placed, unit = in_unit(result.placed[i])
+    sd = unit * float(placed.std(ddof=1)) if len(placed) > 1 else 0.0
+    if sd == 0:
         return
-    mean, sd = float(placed.mean()), float(placed.std(ddof=1))
+    mean = unit * float(placed.mean())
     edges = result.bins.edges
     x = np.linspace(edges[0], edges[-1], 300)
     width = np.median(np.diff(edges))
