@@ -306,6 +306,14 @@ def test_empty_cells_leave_every_interval_finite_and_about_its_estimate(cases):
             assert low < high
 
 
+def test_levels_that_differ_in_the_last_digit_stay_apart():
+    x = 1e9 + np.array([0.3155253, 0.3155264, 0.3155275])
+    frame = pd.DataFrame({"x": np.repeat(x, 20), "g": ["a", "b"] * 30})
+    table = Study(frame, kinds={"x": "continuous"}).contingency("g", "x").table
+    assert table.columns.is_unique
+    assert table.to_numpy().tolist() == [[10] * 3, [10] * 3]
+
+
 def test_odd_tables_are_taken_as_they_are():
     frame = made()
     frame["one"] = "same"

@@ -32,18 +32,25 @@ def write_report(study: Study, path: Path) -> Path:
         raise OutputError(f"A report is an HTML page: end {str(path)!r} in .html.")
     check_writable(path)
     with slow_progress("Report") as progress:
-        progress(0, LEADING + 3, "columns")
+        steps = LEADING + 5
+        progress(0, steps, "columns")
         inventory, balance = study.inventory(), study.balance()
-        progress(1, LEADING + 3, "ranking")
+        progress(1, steps, "distributions")
+        sheet = study.distribution()
+        progress(2, steps, "ranking")
         ranking = study.rank()
+        progress(3, steps, "all candidates")
+        glance = study.against()
         sections = [
             _section(inventory, "What the columns are", "columns", folded=("table",)),
             _section(balance, "The outcome", "outcome"),
+            _section(sheet, "How the columns are distributed", "distributions", folded=("table",)),
             _section(ranking, "The ranking", "ranking", folded=("table", "units")),
+            _section(glance, "All candidates at a glance", "glance", folded=("table",)),
             Section("Leading candidates against the outcome", _leading_line(ranking), {}, (), anchor="candidates"),
         ]
         for i, name in enumerate(leading(ranking)):
-            progress(3 + i, LEADING + 3, name)
+            progress(4 + i, steps, name)
             view = study.against(name)
             sections.append(_section(view, view.title, f"candidate-{i + 1}", level=3, folded=_folded(view)))
     title = f"What says something about {study.outcome.name}" if study.outcome else "A study"

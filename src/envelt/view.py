@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 
 PICTURES = ("png", "svg", "pdf")
 DOCUMENTS = ("html", "md", "csv", "json")
+WITHOUT_GAPS = ("tests", "effects")
 
 
 class Tables(Mapping[str, "pd.DataFrame"]):
@@ -127,6 +128,9 @@ class View:
         main = self.table[list(self._brief) or list(self.table.columns)]
         main = main if self._order is None else main.iloc[list(self._order)]
         seen = {name: t.head(self._folded.get(name, len(t))) for name, t in {**self.tables, "table": main}.items()}
+        for name in WITHOUT_GAPS:  # what these data cannot give is in the table, and need not be read
+            if name in seen:
+                seen[name] = seen[name].dropna(how="all")
         return {name: self._captioned(t) for name, t in seen.items() if name == "table" or len(t)}
 
     @property

@@ -13,7 +13,7 @@ from .bins import readable_bins
 from .calendar import calendar_bins, fitting_unit, unit_labels
 from .finding import col
 from .quantiles import sorted_quantiles
-from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label
+from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label, number_labels
 
 Codes = NDArray[np.int64] | NDArray[np.int32]
 Floats = NDArray[np.float64]
@@ -178,7 +178,7 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
         note = f"{col(column.name)} cut at {', '.join(number_label(v) for v in cuts.at)}; a value on a cut goes right"
     elif cuts.bins is None and cuts.width is None and column.distinct <= FEW_VALUES:
         distinct = np.unique(present)
-        inner, labels, note = distinct[1:], [number_label(v) for v in distinct], ""
+        inner, labels, note = distinct[1:], number_labels(distinct), ""
     else:
         body = present if cuts.bins or cuts.width else _within_fences(present)
         bins = readable_bins(body, cuts.bins or (None if cuts.width else USUAL_BINS), cuts.width, cuts.start)
@@ -212,4 +212,4 @@ def _ranges(edges: Floats) -> list[str]:
     if _on_halves(edges):
         ends = [(int(np.ceil(a)), int(np.floor(b))) for a, b in pairwise(edges)]
         return [f"{a}" if a == b else f"{a} to {b}" for a, b in ends]
-    return [f"{number_label(a)} to {number_label(b)}" for a, b in pairwise(edges)]
+    return [f"{a} to {b}" for a, b in pairwise(number_labels(edges))]

@@ -132,7 +132,7 @@ def _heaped(ordered: Floats, low: float, high: float, whole: bool, step: float, 
 
 
 def _chosen_width(ordered: Floats, bins: int | None, whole: bool, step: float) -> float:
-    if ordered[0] == ordered[-1]:
+    if not ordered[-1] - ordered[0] > LEAST_SPAN:
         return 1.0
     wanted = _start_width(ordered) if bins is None else float(ordered[-1] - ordered[0]) / bins
     return _round_width(wanted, whole, step)

@@ -89,7 +89,7 @@ def clustered_comparison(
         z = special.ndtri(u.p / 2) / np.sqrt(of_ranks)
         tests["mann_whitney"] = Significance(u.statistic, float(2 * special.ndtr(z)))
         effects["superiority"] = _superiority(comparison, x, group, unit)
-    else:
+    elif "welch_anova" in tests:
         f, n = tests["welch_anova"], comparison.summary.moments.n
         df1 = int(np.count_nonzero(n)) - 1
         tests["welch_anova"] = _deflated_f(f.statistic, of_values, df1, int(unit.max()) - df1)

@@ -9,6 +9,7 @@ from typing import Any
 
 WEIGHTS = ("note", "caution", "stop")
 
+_NEGATIVE = re.compile("\x02[^\x03]*\x03|(?<![\\w.'\"-])-(?=\\d)")  # names of columns are left alone
 _MARKED = re.compile("\x02([^\x03]*)\x03")
 
 
@@ -50,8 +51,10 @@ class Finding:
     evidence: dict[str, Any] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "_marked", (self.statement, self.advice))
-        object.__setattr__(self, "statement", labelled(self.statement))
+        # a true minus sign before numbers in the sentence; what is to be typed, in the advice, stays as it is
+        statement = _NEGATIVE.sub(lambda m: m[0] if len(m[0]) > 1 else "−", self.statement)
+        object.__setattr__(self, "_marked", (statement, self.advice))
+        object.__setattr__(self, "statement", labelled(statement))
         object.__setattr__(self, "advice", labelled(self.advice))
 
     def labelled(self, labels: Mapping[str, str]) -> Finding:

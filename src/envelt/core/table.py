@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
@@ -283,6 +283,13 @@ def number_label(value: float) -> str:
     return str(int(value)) if value.is_integer() and abs(value) < 2**53 else f"{value:.12g}"
 
 
+def number_labels(values: Iterable[float]) -> list[str]:
+    """Return different numbers as texts that differ: with twelve digits, or with as many as it takes."""
+    given = [float(v) for v in values]
+    labels = [number_label(v) for v in given]
+    return labels if len(set(labels)) == len(labels) else [repr(v) for v in given]
+
+
 def short_label(value: float) -> str:
     """Return a number with six significant digits at most, whole ones in full."""
     value = float(value)
@@ -291,7 +298,7 @@ def short_label(value: float) -> str:
 
 def cut_labels(cuts: Sequence[float]) -> tuple[str, ...]:
     """Name the parts that cut points make; a value on a cut goes right."""
-    ends = [number_label(v) for v in cuts]
+    ends = number_labels(cuts)
     return (f"under {ends[0]}", *(f"{a} to {b}" for a, b in pairwise(ends)), f"{ends[-1]} up")
 
 

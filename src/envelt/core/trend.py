@@ -29,6 +29,11 @@ class Line:
     slope: float
     r_squared: float
 
+    @np.errstate(over="ignore", invalid="ignore")
+    def at(self, x: Floats) -> Floats:
+        """Return the line's values at places x, shape (m,)."""
+        return np.asarray(self.intercept + self.slope * x)
+
 
 @dataclass(frozen=True)
 class Trend:

@@ -306,8 +306,10 @@ def _said(turns: list[TurnRound], outcome: Outcome) -> Finding:
 
     def size(e: Estimate) -> str:
         if classes:
-            return f"{100 * e.estimate:+.1f} points ({100 * e.low:+.1f} to {100 * e.high:+.1f})"
-        return f"{e.estimate:+.3g} ({e.low:+.3g} to {e.high:+.3g})"
+            text = f"{100 * e.estimate:+.1f} points ({100 * e.low:+.1f} to {100 * e.high:+.1f})"
+        else:
+            text = f"{e.estimate:+.3g} ({e.low:+.3g} to {e.high:+.3g})"
+        return text
 
     others = [o.within for o in turns[1:4]]
     also = f" The same within {', '.join(map(col, others))}." if others else ""

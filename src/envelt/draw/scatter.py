@@ -28,7 +28,7 @@ def draw_number_by_number(result: NumberByNumber, title: str, about: str) -> Fig
     """Draw the rows, the least-squares line and the smooth trend with its band; or what the line leaves."""
     x, y, line = result.x, result.y, result.line
     residuals = result.look.residuals
-    shown = y - (line.intercept + line.slope * x) if residuals else y
+    shown = y - line.at(x) if residuals else y
     dense = len(x) > MOST_DOTS
     with style.house_style():
         figure = style.new_figure(title, about, _note(result, dense))
@@ -111,9 +111,7 @@ def _by_group(axes: Axes, result: NumberByNumber, shown: Floats) -> None:
         line = least_squares(result.x[mine], result.y[mine])
         if line.slope == line.slope and not result.look.residuals:
             ends = np.quantile(result.x[mine], [0.01, 0.99])
-            with np.errstate(over="ignore", invalid="ignore"):
-                fitted = line.intercept + line.slope * ends
-            axes.plot(ends, fitted, color=style.colour(int(g)), lw=3)
+            axes.plot(ends, line.at(ends), color=style.colour(int(g)), lw=3)
         y = 0.50 - 0.075 * k
         axes.text(1.02, y, "■", color=style.colour(int(g)), size=13, va="top", transform=axes.transAxes)
         text = f"{style.shorten(groups.labels[g], 20)}, n {count(n[g])}\nslope {significant(line.slope)}"
@@ -124,10 +122,10 @@ def _curves(axes: Axes, result: NumberByNumber, residuals: bool) -> None:
     line, trend = result.line, result.trend
     ends = np.array(axes.get_xlim())
     if line.slope == line.slope:
-        fitted = np.zeros(2) if residuals else line.intercept + line.slope * ends
+        fitted = np.zeros(2) if residuals else line.at(ends)
         axes.plot(ends, fitted, color=style.INK, lw=1.6, ls="--")
     if trend is not None:
-        off = line.intercept + line.slope * trend.at if residuals else 0.0
+        off = line.at(trend.at) if residuals else 0.0
         look: dict[str, Any] = {"color": style.PALETTE[1]}
         axes.fill_between(trend.at, trend.low - off, trend.high - off, alpha=0.35, lw=0, **look)
         axes.plot(trend.at, trend.mean - off, lw=2.6, **look)

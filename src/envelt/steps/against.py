@@ -47,7 +47,10 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
         about = (*about, f"divided by {' and '.join(names(n) for n in by)}")
     known = rows[outcome.known]
     if isinstance(candidate, CategoryColumn) and divided is not None:
-        result = _result(context, crossed_column(divided, candidate), outcome, look, None, units, rows)
+        crossed = crossed_column(divided, candidate)
+        if crossed.missing.all():
+            raise OptionError(f"No row has both {candidate.name} and {' and '.join(by)}: there is nothing to compare.")
+        result = _result(context, crossed, outcome, look, None, units, rows)
     else:
         result = _result(context, candidate, outcome, look, divided, units, rows)
     parts = _parts(context, candidate, outcome, divided, units) if divided is not None else []

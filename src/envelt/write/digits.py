@@ -152,16 +152,16 @@ def cell(value: Any, write: Callable[[Any], str]) -> str:
 def as_text(frame: pd.DataFrame) -> pd.DataFrame:
     """Return a table with every cell written for reading, the index as its first column."""
     names = [str(c) for c in frame.columns]
-    written = {}
+    heads, written = [], []
     for i, name in enumerate(names):
         write = percent if frame.attrs.get("shares") else formatter(name, names)
         if write is significant and pd.api.types.is_float_dtype(frame.dtypes.iloc[i]):
             write = in_line(frame.iloc[:, i].dropna())
         plainly = name == "row"  # a label, even where it is a number
-        written[DISPLAY.get(name, name.replace("_", " ") if name.islower() else name)] = [
-            str(v) if plainly else cell(v, write) for v in frame.iloc[:, i].tolist()
-        ]
-    out = pd.DataFrame(written, dtype=object)
+        heads.append(DISPLAY.get(name, name.replace("_", " ") if name.islower() else name))
+        written.append([str(v) if plainly else cell(v, write) for v in frame.iloc[:, i].tolist()])
+    # two levels may be written alike
+    out = pd.DataFrame(dict(enumerate(written)), dtype=object).set_axis(heads, axis=1)
     if isinstance(frame.index, pd.MultiIndex):
         head = " × ".join(str(n) for n in frame.index.names)
         out.insert(0, head, [", ".join(visible(str(part)) for part in label) for label in frame.index])

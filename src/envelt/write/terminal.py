@@ -66,7 +66,7 @@ def turned(frame: pd.DataFrame, width: int) -> pd.DataFrame | None:
     if len(text.columns) == len(frame.columns):  # no index to stand above
         return None
     head, labels = str(text.columns[0]), [str(v) for v in text.iloc[:, 0]]
-    lines = [[name, *text[name]] for name in text.columns[1:]]
+    lines = [[name, *text.iloc[:, i]] for i, name in enumerate(text.columns) if i]
     on_side = pd.DataFrame(lines, columns=[head, *labels], dtype=object)
     return on_side if _text_width(on_side) <= width else None
 
