@@ -434,6 +434,12 @@ def test_bad_options_say_what_to_do(wintered, case):
         wintered.distribution("mites", **options)
 
 
+def test_the_sheet_takes_no_options_of_single_pictures(wintered):
+    for options in ({"by": "fed"}, {"picture": "box"}, {"bins": 5}):
+        with pytest.raises(OptionError, match="Name a column"):
+            wintered.distribution(**options)
+
+
 def test_a_picture_for_numbers_is_refused_for_levels_and_log_below_zero(wintered):
     with pytest.raises(OptionError, match="use picture='bars'"):
         wintered.distribution("forage", picture="density")

@@ -419,6 +419,10 @@ class Study:
             raise OptionError(f"The number of most frequent values must be a whole number from 1 up, not {top!r}.")
         key = f"distribution {columns} {names} {sort} {top} {looked}"
         if not columns:
+            if names or look:
+                raise OptionError(
+                    "Name a column: by and the options of the picture are not for the sheet of all columns."
+                )
             return self._once(key, lambda: show_sheet(self._context(), sort))
         return self._once(key, lambda: show_distribution(self._context(), list(columns), names, top, looked))
 

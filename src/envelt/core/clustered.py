@@ -64,6 +64,8 @@ def group_design_effect(units: Codes, rows: Codes, size: int, values: Floats) ->
 
 def product_design_effect(units: Codes, x: Floats, y: Floats) -> float:
     """Return the factor by which clustering inflates the square of Σ (x − x̄)(y − ȳ)."""
+    if len(x) == 0:
+        return 1.0
     x, y = in_unit(x)[0], in_unit(y)[0]
     score = (x - x.mean()) * (y - y.mean())
     alone = float(np.sum(score**2))

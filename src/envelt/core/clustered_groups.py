@@ -149,7 +149,7 @@ def _deflated_f(f: float, inflation: float, df1: int, df2: int) -> Significance:
 def _explained(plain: Estimate, name: str, n: int, k: int, inflation: float) -> Estimate:
     """Recover the classical F from the estimate, and invert it at the effective number of rows."""
     e = plain.estimate
-    if e != e or plain.low != plain.low:
+    if e != e or plain.low != plain.low or e >= 1:
         return plain
     f = 1 + e * n / ((k - 1) * (1 - e)) if name == "omega_squared" else (e / (k - 1)) / ((1 - e) / (n - k))
     return Estimate(e, *explained_interval(f / inflation, k - 1, float(n - k), n / inflation))

@@ -42,6 +42,7 @@ def draw_densities(result: NumberDistribution, title: str, about: str, dates: bo
         axes.fill_between(made.at, 0, curve, color=colour, alpha=0.16, lw=0)
         axes.plot(made.at, curve, color=colour, lw=2.2)
         top = max(top, float(curve.max()))
+    top = top or 1.0
     step = 0.055 * top
     for k, i in enumerate(shown.order):
         _summary(axes, result, i, -step * (k + 0.8), group_colour(result, i))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.bins import LEAST_SPAN
 from ..core.distribution import MOST_IN_LINE, NumberDistribution
 from ..core.magnitude import in_unit
 from ..core.spikes import RoundSpikes
@@ -161,7 +162,7 @@ def _normal_curve(axes: Axes, result: NumberDistribution, i: int, colour: str = 
     """Draw the normal of the same mean and deviation (on the scale), with the bars' area."""
     placed, unit = in_unit(result.placed[i])
     sd = unit * float(placed.std(ddof=1)) if len(placed) > 1 else 0.0
-    if sd == 0:
+    if not sd > LEAST_SPAN:
         return
     mean = unit * float(placed.mean())
     edges = result.bins.edges

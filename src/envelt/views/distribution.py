@@ -195,6 +195,7 @@ def sheet_view(result: Sheet, about: tuple[str, ...], names: Captions = PLAIN) -
             "kind": [c.kind for c in rows],
             "n": [c.n for c in rows],
             "missing": [c.missing for c in rows],
+            "missing_share": [c.missing / max(c.n + c.missing, 1) for c in rows],
             "mean": [c.mean for c in rows],
             "sd": [c.sd for c in rows],
             "min": [c.min for c in rows],
@@ -216,7 +217,9 @@ def sheet_view(result: Sheet, about: tuple[str, ...], names: Captions = PLAIN) -
 
     title = f"How the {count(len(rows))} columns are distributed"
     about = (*about, f"sorted by {result.sort}")
-    brief = ("n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
+    by_missing = result.sort == "missing"
+    brief: tuple[str, ...] = ("n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
+    brief = ("n", "missing", "missing_share", "findings") if by_missing else brief
     return View("distribution", title, about, {"table": table}, result.findings, draw, {}, brief, names.given)
 
 
