@@ -178,7 +178,8 @@ class Scale:
         if self.name == "linear":
             return np.ones_like(places)
         values = self.value(places)
-        return np.asarray(1 / ((values if self.name == "log" else values + 1) * np.log(10)))
+        with np.errstate(over="ignore", divide="ignore"):
+            return np.asarray(1 / ((values if self.name == "log" else values + 1) * np.log(10)))
 
 
 def checked_scale(name: str, low: float, column: str) -> Scale:

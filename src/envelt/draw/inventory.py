@@ -107,4 +107,4 @@ def _range(c: ColumnFacts) -> str:
         return f"{count(c.distinct)}: {', '.join(c.examples[:3])}" if c.distinct > 2 else ", ".join(c.examples[:2])
     if c.kind == "datetime":
         return f"{c.shape.low[:7]} to {c.shape.high[:7]}"
-    return f"{c.shape.low} to {c.shape.high}"
+    return f"{c.shape.low} to {c.shape.high}".replace("-", "−")
