@@ -211,6 +211,9 @@ def test_all_candidates_name_bends_and_turns_and_confirm_them_on_every_row(numer
     assert (bend.code, bend.columns) == ("bend-without-trend", ("bent", "y"))
     assert "an optimum in the middle" in bend.statement
     assert bend == study.against("bent").findings[0]
+    assert [f for f in study.against("x").findings if f.code == "turns-round"] == [turn]
+    assert [f for f in study.contingency("x").findings if f.code == "turns-round"] == [turn]
+    assert "turns-round" not in [f.code for f in study.against("x", by="third").findings]  # like with like
 
 
 def test_repeating_rows_as_units_turns_nothing_more_round():

@@ -465,7 +465,7 @@ class Study:
             if name == outcome.name:
                 raise OutcomeError(f"{name!r} is the outcome itself. Name a candidate to set against it.")
         key = f"against {column} {names} {top} {looked}"
-        return self._once(key, lambda: set_against(self._context(), column, names, top, looked))
+        return self._once(key, lambda: set_against(self._context(), column, self.candidates, names, top, looked))
 
     def contingency(
         self,

@@ -111,7 +111,7 @@ def turns_among(
 ) -> list[Finding]:
     """Search columns for relations that turn round, and say each.
 
-    Every pair of many rows is looked at on a share of them first, and what turns round there on all.
+    Of many rows a share of 50,000 or more is looked at first, and what turns round there on all.
 
     Parameters
     ----------
@@ -122,14 +122,14 @@ def turns_among(
     units
         The unit of every row; errors are then those of rows that all say the same within a unit.
     """
-    every = len(outcome.known) // SCREENED if only is None else 1
+    every = len(outcome.known) // SCREENED
     if every > 1:
         some = np.zeros(len(outcome.known), bool)
         some[::every] = True
         at = np.flatnonzero(some)
         fewer = [c for c in map(coded, [c.take(at) for c in columns]) if c is not None]
         within = None if units is None else units[some]
-        turned = turn_rounds(fewer, outcome.take(some), None, progress, within)
+        turned = turn_rounds(fewer, outcome.take(some), only, progress, within)
         kept = {n for t in turned for n in (t.name, t.within)}
         columns = [c for c in columns if c.name in kept]
     return turn_findings(

@@ -36,8 +36,11 @@ def show_glance(context: Context, candidates: list[str]) -> View:
     return seen_against.glance_view(result, context.about(outcome), context.names)
 
 
-def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look: Look) -> View:
-    """Set one candidate against the outcome, over all rows and in the parts that other columns make."""
+def set_against(context: Context, name: str, candidates: list[str], by: tuple[str, ...], top: int, look: Look) -> View:
+    """Set one candidate against the outcome, over all rows and in the parts that other columns make.
+
+    Over all rows, the other candidates are searched for one within which the relation turns round.
+    """
     refuse_itself(by, (name,))
     candidate, outcome = context.table[name], context.known_outcome
     refuse_empty(candidate, f"there is nothing to set against {outcome.name!r}")
@@ -53,6 +56,9 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
         result = _result(context, crossed, outcome, look, None, units, rows)
     else:
         result = _result(context, candidate, outcome, look, divided, units, rows)
+    if divided is None:
+        turns = context.turns([name, *candidates], name)
+        result = replace(result, findings=by_weight([*turns, *result.findings]))
     parts = _parts(context, candidate, outcome, divided, units) if divided is not None else []
     if isinstance(result, against_class.NumberByClass):
         dates = isinstance(candidate, TimeColumn)
