@@ -27,13 +27,16 @@ def told(name: str, covered: list[float]) -> None:
 
 
 def rates() -> None:
-    """Wilson's interval, exactly."""
-    covered = []
-    for n in SIZES:
+    """Wilson's interval, exactly: every n from 20 to 100 and some beyond, p in steps of a hundredth."""
+    covered = {}
+    for n in (*range(20, 101), *SIZES[4:], 1000, 3000):
         x = np.arange(n + 1)
         _, low, high = wilson(x, np.full(n + 1, n))
-        covered += [float(stats.binom.pmf(x, n, p)[(low <= p) & (p <= high)].sum()) for p in SHARES]
-    told("Wilson", covered)
+        for p in np.arange(2, 99) / 100:
+            covered[n, p] = float(stats.binom.pmf(x, n, p)[(low <= p) & (p <= high)].sum())
+    told("Wilson", list(covered.values()))
+    under = ", ".join(f"{c:.1%} at n = {n}, p = {p:g}" for (n, p), c in covered.items() if c < 0.91)
+    print(f"  under 91 %: {under or 'nowhere'}")
 
 
 def pairs(draws: int) -> None:

@@ -21,7 +21,7 @@ from ..view import View
 from ..write.digits import count
 from .captions import PLAIN, Captions, missing_line
 from .distribution import MOST_OUTLIERS_SHOWN, bin_range, captioned, distribution_lines, distribution_tables
-from .tables import effects_table, group_table, rates_table, ratio_note, tests_table
+from .tables import effects_table, group_table, group_tables, rates_table, ratio_note, tests_table
 
 Result = NumberByClass | LevelsByClass | NumberByLevels | NumberByNumber | NumberOverTime
 FOLDED = {"density": 0, "bins": 0, "top_values": 0, "outliers": MOST_OUTLIERS_SHOWN, "pairs": T.PAIRS_SHOWN}
@@ -299,15 +299,10 @@ def glance_view(result: Glance, about: tuple[str, ...], names: Captions = PLAIN)
         index=pd.Index([g.name for g in rows], name="candidate"),
     )
     tables = {"table": table}
-    described = [g for g in rows if g.groups is not None]
-    if described:
-        frames = []
-        for g in described:
-            assert g.groups is not None
-            frame = group_table(g.groups, "class", g.kind == "datetime")
-            frame.insert(0, "candidate", g.name)
-            frames.append(frame.reset_index().set_index("candidate").astype(object))
-        tables["groups"] = pd.concat(frames)
+    summaries = {g.name: g.groups for g in rows if g.groups is not None}
+    if summaries:
+        dates = {g.name for g in rows if g.kind == "datetime"}
+        tables["groups"] = group_tables(summaries, dates, "candidate", "class")
 
     def draw(view: View) -> Any:
         from ..draw.glance import draw_glance

@@ -4,41 +4,51 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pandas as pd
 
 from ..core.estimate import Estimate, Significance
 from ..core.groups import GroupSummary
 
 DAY = pd.Timedelta(days=1)
+PLACES = ("mean", "mean_low", "mean_high", "min", "q1", "median", "q3", "max", "mode")
+"""Columns that hold values of the column described."""
 
 
 def group_table(summary: GroupSummary, index: str, dates: bool = False) -> pd.DataFrame:
     """One row a group: n, missing, mean with its interval, spread, quartiles, mode, shape and outliers."""
+    table = pd.DataFrame(described(summary), index=pd.Index(summary.labels, name=index))
+    return table.assign(**{name: as_times(table[name]) for name in PLACES}) if dates else table
+
+
+def described(summary: GroupSummary) -> dict[str, Any]:
+    """Return what `group_table` holds, an array a column."""
     m, q = summary.moments, summary.quartiles
     low, high = summary.mean_interval
-    table = pd.DataFrame(
-        {
-            "n": m.n,
-            "missing": summary.missing,
-            "mean": m.mean,
-            "mean_low": low,
-            "mean_high": high,
-            "sd": m.sd,
-            "min": m.min,
-            "q1": q[:, 0],
-            "median": q[:, 1],
-            "q3": q[:, 2],
-            "max": m.max,
-            "mode": summary.modes,
-            "skewness": m.skewness,
-            "excess_kurtosis": m.excess_kurtosis,
-            "outliers": summary.outliers,
-        },
-        index=pd.Index(summary.labels, name=index),
-    )
-    if dates:
-        for name in ("mean", "mean_low", "mean_high", "min", "q1", "median", "q3", "max", "mode"):
-            table[name] = as_times(table[name])
+    return {
+        "n": m.n, "missing": summary.missing, "mean": m.mean, "mean_low": low, "mean_high": high, "sd": m.sd,
+        "min": m.min, "q1": q[:, 0], "median": q[:, 1], "q3": q[:, 2], "max": m.max, "mode": summary.modes,
+        "skewness": m.skewness, "excess_kurtosis": m.excess_kurtosis, "outliers": summary.outliers,
+    }  # fmt: skip
+
+
+def group_tables(summaries: dict[str, GroupSummary], dates: set[str], column: str, index: str) -> pd.DataFrame:
+    """Return the `group_table` of several columns under each other, the column's name as the index.
+
+    Parameters
+    ----------
+    dates
+        The columns whose values are days, shown as times.
+    """
+    parts = {name: described(s) for name, s in summaries.items()}
+    labels = np.array([label for s in summaries.values() for label in s.labels], dtype=object)
+    names = np.repeat(np.array(list(summaries), dtype=object), [len(s.labels) for s in summaries.values()])
+    columns = {c: np.concatenate([p[c] for p in parts.values()]) for c in next(iter(parts.values()))}
+    table = pd.DataFrame({index: labels, **columns}, index=pd.Index(names, name=column))
+    for at in [np.flatnonzero(names == name) for name in summaries if name in dates]:
+        table = table.astype(dict.fromkeys(PLACES, object))
+        for place in PLACES:
+            table.iloc[at, table.columns.get_loc(place)] = list(as_times(columns[place][at]))
     return table
 
 
