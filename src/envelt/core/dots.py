@@ -15,15 +15,20 @@ Ints = NDArray[np.int64]
 SIZES = (9.0, 7.0, 5.5, 4.5, 3.5, 3.0, 2.5, 2.0, 1.5)
 """Diameters that are tried, in pixels."""
 MOST_DOTS = 5_000
+NO_PLACE = 1 << 30
 
 
-def dot_levels(places: Floats, diameter: float) -> Ints:
+def dot_levels(places: Floats, diameter: float, most: int | None = None, whole: bool = False) -> Ints | None:
     """Return the level of each dot: 0 on the line, then 1, −1, 2, −2, … diameters off it.
 
     Parameters
     ----------
     places
         Sorted positions along the line, in the unit of the diameter, shape (n,).
+    most
+        How many levels there is room for; a dot beyond them is at `NO_PLACE`.
+    whole
+        Return nothing as soon as a dot finds no place.
 
     Returns
     -------
@@ -31,9 +36,15 @@ def dot_levels(places: Floats, diameter: float) -> Ints:
         Two dots of one level are at least a diameter apart.
     """
     ends: list[float] = []
+    apart = diameter * (1 - 1e-9)  # dots set side by side are a diameter apart, to rounding
     levels = np.zeros(len(places), np.int64)
     for i, x in enumerate(places.tolist()):
-        k = next((j for j, end in enumerate(ends) if x - end >= diameter), len(ends))
+        k = next((j for j, end in enumerate(ends) if x - end >= apart), len(ends))
+        if k == most:
+            if whole:
+                return None
+            levels[i] = NO_PLACE
+            continue
         if k == len(ends):
             ends.append(x)
         else:
@@ -68,8 +79,8 @@ class DotField:
 def fitted_dots(groups: list[Floats], height: float, step: float = 0.0) -> DotField:
     """Choose the largest diameter at which every group fits its height.
 
-    Where none does, dots of one value stand side by side within the step; and where that is not enough, those
-    beyond the height are left out.
+    Where none does, dots of one value stand side by side, as many abreast for every value, so that heights still
+    compare; and where that is not enough, those beyond the height are left out.
 
     Parameters
     ----------
@@ -78,32 +89,41 @@ def fitted_dots(groups: list[Floats], height: float, step: float = 0.0) -> DotFi
     height
         Pixels across the line that a group may take.
     step
-        The step in which values were recorded, in pixels; 0 for none.
+        Pixels along the line that the dots of one value may take: the step in which values were recorded; 0 for none.
     """
-    for diameter in SIZES:
-        levels = [dot_levels(g, diameter) for g in groups]
-        if all(_reach(v) * diameter <= height for v in levels):
-            return DotField(groups, levels, diameter, False, 0)
-    places = groups
-    for diameter in SIZES:
-        places = [side_by_side(g, diameter, step) for g in groups]
-        levels = [dot_levels(g, diameter) for g in places]
-        if all(_reach(v) * diameter <= height for v in levels):
-            return DotField(places, levels, diameter, True, 0)
-    diameter = SIZES[-1]
-    most = int(height / diameter - 1) // 2
-    kept = [np.abs(v) <= most for v in levels]
+    largest = max((int(run_lengths(g).max(initial=0)) for g in groups if len(g)), default=0)
+    for beside in (False, True):
+        for diameter in SIZES:
+            abreast = max(1, min(-(-largest // _room(height, diameter)), int(step / diameter))) if beside else 1
+            places = [side_by_side(g, diameter, abreast) for g in groups]
+            levels = _all_levels(places, diameter, _room(height, diameter))
+            if levels is not None:
+                return DotField(places, levels, diameter, beside, 0)
+    placed = [dot_levels(g, diameter, _room(height, diameter)) for g in places]
+    kept = [v < NO_PLACE for v in placed if v is not None]
+    levels = [v[k] for v, k in zip(placed, kept, strict=True) if v is not None]
     places = [v[k] for v, k in zip(places, kept, strict=True)]
-    levels = [v[k] for v, k in zip(levels, kept, strict=True)]
-    return DotField(places, levels, diameter, step >= 2 * diameter, int(sum((~k).sum() for k in kept)))
+    return DotField(places, levels, diameter, abreast > 1, int(sum((~k).sum() for k in kept)))
 
 
-def _reach(levels: Ints) -> int:
-    return 0 if len(levels) == 0 else 2 * int(np.abs(levels).max()) + 1
+def _room(height: float, diameter: float) -> int:
+    """Return how many levels a height holds: an odd number, as many above the line as below it."""
+    return 2 * int((height / diameter - 1) // 2) + 1
 
 
-def side_by_side(places: Floats, diameter: float, step: float) -> Floats:
-    """Spread dots of one place over as many places as fit side by side in 0.9 of the step about it.
+def _all_levels(places: list[Floats], diameter: float, most: int) -> list[Ints] | None:
+    """Return the levels of every group's dots; nothing as soon as one finds no place."""
+    found = []
+    for g in places:
+        levels = dot_levels(g, diameter, most, whole=True)
+        if levels is None:
+            return None
+        found.append(levels)
+    return found
+
+
+def side_by_side(places: Floats, diameter: float, abreast: int) -> Floats:
+    """Spread dots of one place over so many places side by side, a diameter apart, about it.
 
     Parameters
     ----------
@@ -115,10 +135,9 @@ def side_by_side(places: Floats, diameter: float, step: float) -> Floats:
     array of float
         Sorted, shape (n,).
     """
-    fit = int(0.9 * step / diameter)
-    if fit < 2 or len(places) == 0:
+    if abreast < 2 or len(places) == 0:
         return places
     runs = run_lengths(places)
     within = np.arange(len(places)) - np.repeat(np.cumsum(runs) - runs, runs)
-    abreast = np.minimum(np.repeat(runs, runs), fit)
-    return np.sort(places + (within % abreast - (abreast - 1) / 2) * diameter)
+    columns = np.minimum(np.repeat(runs, runs), abreast)
+    return np.sort(places + (within % columns - (columns - 1) / 2) * diameter)

@@ -27,6 +27,8 @@ NAMED_OUTLIERS = 8
 MOST_POINTS = 400
 """Outliers of a group that are drawn; the furthest of more."""
 TOP, BOTTOM = 118, 88
+MARGIN = 0.03
+"""Of the range of the values, on either side of them."""
 
 
 def _frame(figure: Figure, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
@@ -45,7 +47,7 @@ def _finish(axes: Axes, result: NumberDistribution, order: list[int], dates: boo
     if result.look.limits is not None:
         low, high = (float(v) for v in result.scale.place(np.array(result.look.limits)))
     else:
-        margin = 0.03 * (high - low) or 0.5
+        margin = MARGIN * (high - low) or 0.5
         low, high = low - margin, high + margin
     axes.set_xlim(low, high)
     set_values_axis(axes, result.name, result.scale, dates)
@@ -174,10 +176,13 @@ def draw_dots(result: NumberDistribution, title: str, about: str, dates: bool = 
     width, height = box.width * style.WIDTH, box.height * style.HEIGHT
     low, high = axes.get_xlim()
     groups, sampled = _drawn(result, shown.order)
+    beyond = sum(int(((g < low) | (g > high)).sum()) for g in groups)
+    groups = [g[(g >= low) & (g <= high)] for g in groups]
     pixels = [(g - low) / (high - low) * width for g in groups]
     row = height / (len(shown.order) + 0.1)
     steps = [recorded_step(g) for g in groups] if result.scale.name == "linear" else [0.0]
-    made = fitted_dots(pixels, 0.92 * row, min(steps) / (high - low) * width)
+    margin = MARGIN / (1 + 2 * MARGIN) * width if result.look.limits is None else 0.0
+    made = fitted_dots(pixels, 0.92 * row, min(0.9 * min(steps) / (high - low) * width, 2 * margin))
     for k, (i, g, level) in enumerate(zip(shown.order, made.places, made.levels, strict=True)):
         if result.look.box:
             _box(axes, result, i, k, 0.5, filled=False)
@@ -190,6 +195,8 @@ def draw_dots(result: NumberDistribution, title: str, about: str, dates: bool = 
         what = f"One dot a row, {count(MOST_DOTS)} rows drawn evenly from each larger group."
     if made.beside:
         what += " Dots of one value stand side by side, within the step it was recorded in."
+    if beyond:
+        what += f" {count(beyond)} rows lie beyond the limits."
     if made.left_out:
         what += f" {count(made.left_out)} rows do not fit and are left out: try violin or histogram."
     style.foot(figure, shown.note + what)
