@@ -125,7 +125,7 @@ def glance(
 
 
 def _glimpse(
-    column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None, ordinals: Units
+    column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None, ordinals: Ints | None
 ) -> Glimpse:
     values = column.numbers
     if _names_rows(column):

@@ -52,7 +52,7 @@ def draw_contingency(
     tables: tuple[CrossTable, ...],
     outcome: Outcome | None,
     title: str,
-    about: tuple[str, ...],
+    about: str,
     *,
     picture: str,
     colour: str,
@@ -61,7 +61,7 @@ def draw_contingency(
     """Draw the picture asked for, or the one that fits, and say why."""
     chosen, why = (picture, "") if picture != "auto" else chosen_picture(tables, outcome)
     drawn = _drawn(tables, order, outcome if chosen == "rates" else None)
-    line = " · ".join([*(t for t in about if not t.startswith("rates are of")), *([f"{chosen}: {why}"] if why else [])])
+    line = f"{about} · {chosen}: {why}" if why else about
     with style.house_style():
         if chosen == "rates":
             return _rates(tables, drawn, outcome, title, line)

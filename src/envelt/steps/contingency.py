@@ -15,7 +15,7 @@ from ..core.quality.levels import spelling_findings
 from ..core.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.table_findings import table_findings
 from ..errors import OptionError, did_you_mean
-from ..views.contingency import ContingencyView, checked_shares, contingency_view, part_line
+from ..views.contingency import RATES_OF, ContingencyView, checked_shares, contingency_view, part_line
 from ..write.digits import count
 from .context import Context, refuse_itself
 
@@ -136,7 +136,7 @@ def _about(
                 lines.append(f"{count(axis.missing)} rows have no {' and '.join(context.names(n) for n in axis.names)}")
     outcome = context.outcome
     if isinstance(outcome, ClassOutcome) and outcome.name not in asked.rows:
-        lines.append(f"rates are of {context.names(outcome.name)} = {outcome.event}")
+        lines.append(f"{RATES_OF} {context.names(outcome.name)} = {outcome.event}")
     if context.unit is not None:
         lines.append(f"intervals and tests count {context.names(context.unit)}, not rows")
     return tuple(lines)

@@ -20,6 +20,8 @@ from ..write.digits import count
 from .captions import PLAIN, Captions
 from .tables import effects_table, ratio_note, tests_table
 
+RATES_OF = "rates are of"
+
 
 class ContingencyView(View):
     """A cross-tabulation: a `View` with the shares of its table.
@@ -89,7 +91,9 @@ def contingency_view(
         from ..draw.contingency import draw_contingency
 
         drawn = tuple(replace(t, rows=_captioned(t.rows, names), columns=_captioned(t.columns, names)) for t in tables)
-        return draw_contingency(drawn, outcome, view.title, view.about, picture=picture, colour=colour, order=order)
+        # the picture of rates says in its title what they are of, and the others show none
+        line = " · ".join(t for t in view.about if not t.startswith(RATES_OF))
+        return draw_contingency(drawn, outcome, view.title, line, picture=picture, colour=colour, order=order)
 
     view = ContingencyView(
         "contingency", title, about, frames, findings, draw, captions=names.given,
