@@ -216,6 +216,20 @@ def test_all_candidates_name_bends_and_turns_and_confirm_them_on_every_row(numer
     assert "turns-round" not in [f.code for f in study.against("x", by="third").findings]  # like with like
 
 
+def test_repeating_rows_as_units_changes_no_correlation_with_a_number_or_a_date():
+    frame = made(n=300)
+    frame["unit"] = range(len(frame))
+    four = pd.concat([frame] * 4, ignore_index=True)
+    for candidate in ("bent", "when"):
+        once = Study(frame.drop(columns="unit"), outcome="honey").against(candidate)
+        units = Study(four, outcome="honey", unit="unit").against(candidate)
+        rows = Study(four.drop(columns="unit"), outcome="honey").against(candidate)
+        # n / 4 rows of the interval and the test are those of one copy
+        assert units.tests.loc["spearman", "p"] == pytest.approx(once.tests.loc["spearman", "p"], rel=0.02)
+        assert units.effects.loc["spearman"].tolist() == pytest.approx(once.effects.loc["spearman"].tolist(), abs=0.01)
+        assert rows.tests.loc["spearman", "p"] < units.tests.loc["spearman", "p"]
+
+
 def test_repeating_rows_as_units_turns_nothing_more_round():
     r = rng(31)
     n = 900

@@ -86,6 +86,13 @@ def test_labels_stand_for_names_in_every_finding_but_not_in_what_is_to_be_typed(
             assert typed or name not in plain.table.columns, text
 
 
+def test_labels_with_minus_signs_are_left_as_they_are():
+    frame = pd.DataFrame({"a-1": [-5.0, -3.0, -4.0] * 20 + [-99.0] * 5, "y": ["yes", "no", "no"] * 20 + ["no"] * 5})
+    study = Study(frame, outcome="y", columns={"a-1": {"label": "at -5 m"}})
+    told = next(f for f in study.inventory().findings if f.code == "sentinel-value").statement
+    assert told.startswith("at -5 m is −99 in")
+
+
 def test_errors_of_every_kind_can_be_caught_as_one(pasted, tmp_path):
     for attempt in (
         lambda: pasted.against("nn"),

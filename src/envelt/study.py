@@ -14,7 +14,7 @@ from .core.axes_of_tables import Cuts
 from .core.derive import derive, in_order, origins
 from .core.encode import NO_PLAN, encode, encode_table
 from .core.expression import rows_where
-from .core.finding import Finding, col
+from .core.finding import Finding, marked
 from .core.inventory import take_inventory
 from .core.look import Look, LookOptions
 from .core.outcome import Outcome, resolve_outcome
@@ -603,7 +603,7 @@ def _nested(name: str, what: str) -> Finding:
         "nested-values",
         "caution",
         (name,),
-        f"{col(name)} holds {what}, which no step can use: it is set aside.",
+        f"{marked(name)} holds {what}, which no step can use: it is set aside.",
         "Write what you need of it as columns of its own.",
         {"what": what},
     )

@@ -16,7 +16,7 @@ from .clustered_groups import clustered_comparison, clustered_rates, clustered_t
 from .cut import Cut, best_cut
 from .distribution import NumberDistribution, number_distribution
 from .estimate import Estimate, Significance
-from .finding import Finding, by_weight, col
+from .finding import Finding, by_weight, marked
 from .grouping import Grouping, crossed
 from .groups import GroupComparison, compare_groups
 from .look import Look
@@ -166,7 +166,7 @@ def bend_finding(
         "bend-without-trend",
         "caution",
         (name, outcome),
-        f"{what} does not rise or fall along {col(name)} (rank test p = {p[0]:.2g}) yet runs "
+        f"{what} does not rise or fall along {marked(name)} (rank test p = {p[0]:.2g}) yet runs "
         f"from {write(level[worst])} at {bin_label(bins.left[worst], bins.right[worst])} up to "
         f"{write(level[best])} at {bin_label(bins.left[best], bins.right[best])}: {shape}.",
         "A correlation or a straight line misses this. Use bins, a spline, or the distance from the optimum.",

@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from . import thresholds as T
 from .against_class import bend_finding, bin_label
-from .clustered import product_design_effect, unit_codes
+from .clustered import clustered_spearman, product_design_effect, unit_codes
 from .clustered_groups import clustered_comparison
-from .correlation import pearson, ranks, spearman
+from .correlation import pearson
 from .distribution import NumberDistribution, number_distribution
 from .estimate import UNDEFINED_TEST, Estimate, Significance
-from .finding import Finding, col
+from .finding import Finding, marked
 from .grouping import Grouping
 from .groups import GroupComparison, GroupSummary, compare_groups
 from .look import Look
@@ -163,16 +163,15 @@ def number_by_number(
     comparison = compare_groups(y, bins.codes, labels)
     both = ~np.isnan(x)
     at, of = x[both], y[both]
-    inflation = {"pearson": 1.0, "spearman": 1.0}
+    within, inflation = None, 1.0
     if units is not None:
         comparison = clustered_comparison(comparison, y, bins.codes, units[known])
-        unit = unit_codes(units[known][both])
-        inflation["pearson"] = product_design_effect(unit, at, of)
-        inflation["spearman"] = product_design_effect(unit, ranks(at), ranks(of))
+        within = units[known][both]
+        inflation = product_design_effect(unit_codes(within), at, of)
     effects, tests = dict(comparison.effects), dict(comparison.tests)
-    effects["pearson"], tests["pearson"] = pearson(at, of, inflation["pearson"])
-    effects["spearman"], tests["spearman"] = spearman(at, of, inflation["spearman"])
-    line, form = least_squares(at, of), relation_form(at, of, inflation["pearson"])
+    effects["pearson"], tests["pearson"] = pearson(at, of, inflation)
+    effects["spearman"], tests["spearman"] = clustered_spearman(at, of, within)
+    line, form = least_squares(at, of), relation_form(at, of, inflation)
     effects["r_squared"] = _squared(effects["pearson"], line)
     tests["not_straight"] = form.not_straight
     groups = None if by is None else by.take(known).take(both)
@@ -191,7 +190,7 @@ def mean_bend(
     trend = tests["spearman"].p
     if len(bins.left) < 4 or not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
         return ()
-    mean, what = summary.moments.mean, f"The mean of {col(outcome.name)}"
+    mean, what = summary.moments.mean, f"The mean of {marked(outcome.name)}"
     return (bend_finding(name, outcome.name, what, bins, mean, "{:.3g}".format, (trend, over_bins.p)),)
 
 
@@ -216,6 +215,7 @@ def number_over_time(
         comparison = clustered_comparison(comparison, y, bins.codes, units[known])
     tests, effects = dict(comparison.tests), dict(comparison.effects)
     both = ~np.isnan(days)
-    effects["spearman"], tests["spearman"] = spearman(days[both], y[both])
+    within = None if units is None else units[known][both]
+    effects["spearman"], tests["spearman"] = clustered_spearman(days[both], y[both], within)
     comparison = GroupComparison(comparison.summary, tests, effects)
     return NumberOverTime(candidate.name, outcome, comparison, bins, int((~both).sum()), ())

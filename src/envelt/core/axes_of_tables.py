@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..errors import OptionError
 from .bins import readable_bins
 from .calendar import calendar_bins, fitting_unit, unit_labels
-from .finding import col
+from .finding import marked
 from .quantiles import sorted_quantiles
 from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label, number_labels
 
@@ -158,7 +158,7 @@ def _joined(axis: TableAxis, largest: int | None) -> TableAxis:
     renumber[-1] = -1
     joined = len(axis.levels) - most
     levels = (*(axis.levels[k] for k in kept), (f"other ({joined:,} levels)",))
-    note = f"the {most:,} largest levels of {col(axis.names[0])}; {joined:,} joined as other"
+    note = f"the {most:,} largest levels of {marked(axis.names[0])}; {joined:,} joined as other"
     return replace(
         axis, levels=levels, codes=renumber[axis.codes], notes=(*axis.notes, note), ordered=False, other=True
     )
@@ -172,10 +172,12 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
     if isinstance(column, TimeColumn):
         unit = cuts.calendar or fitting_unit(float(present[0]), float(present[-1]), CALENDAR_BINS)
         bins, unit = calendar_bins(present, unit)
-        labels, inner, note = list(unit_labels(bins, unit)), bins.edges[1:-1], f"{col(column.name)} by {unit}"
+        labels, inner, note = list(unit_labels(bins, unit)), bins.edges[1:-1], f"{marked(column.name)} by {unit}"
     elif cuts.at:
         inner, labels = np.array(cuts.at), list(cut_labels(cuts.at))
-        note = f"{col(column.name)} cut at {', '.join(number_label(v) for v in cuts.at)}; a value on a cut goes right"
+        note = (
+            f"{marked(column.name)} cut at {', '.join(number_label(v) for v in cuts.at)}; a value on a cut goes right"
+        )
     elif cuts.bins is None and cuts.width is None and column.distinct <= FEW_VALUES:
         distinct = np.unique(present)
         inner, labels, note = distinct[1:], number_labels(distinct), ""
@@ -188,7 +190,7 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
             labels[0] = f"under {number_label(np.ceil(edges[1]) if _on_halves(edges) else edges[1])}"
         if present[-1] > edges[-1]:
             labels[-1] = f"{labels[-1].split(' to ')[0]} up"
-        note = f"{col(column.name)} in bins of {number_label(float(f'{np.median(np.diff(bins.edges)):.6g}'))}"
+        note = f"{marked(column.name)} in bins of {number_label(float(f'{np.median(np.diff(bins.edges)):.6g}'))}"
         if len(labels) > MOST_COMBINED:
             raise OptionError(f"{len(labels):,} bins of {column.name} are too many to tabulate: take a larger width.")
     codes = np.where(np.isnan(values), -1, np.searchsorted(inner, values, "right"))

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from . import thresholds as T
 from .contingency import chi_square, chi_square_sparse, expected_are_small
-from .finding import Finding, by_weight, col
+from .finding import Finding, by_weight, marked
 from .groups import compare_groups
 from .outcome import ClassOutcome, Outcome
 from .rates import calendar_rate_bins, event_rates
@@ -113,7 +113,7 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
             comparison = compare_groups(outcome.values[known], codes, tuple(str(i) for i in range(k)))
             test = comparison.tests.get("welch_anova", comparison.tests.get("welch_t"))
             p, at = (test.p if test is not None else np.nan), comparison.summary.moments.mean
-            what, write = f"mean of {col(outcome.name)}", "{:.4g}"
+            what, write = f"mean of {marked(outcome.name)}", "{:.4g}"
         if not p < T.DRIFT_P:
             continue
         first, last = 0, k - 1
@@ -123,7 +123,7 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
                 "outcome-drift",
                 "caution",
                 (outcome.name, column.name),
-                f"The {what} is not the same over {col(column.name)}: {write.format(at[first])} from {names[0]} and "
+                f"The {what} is not the same over {marked(column.name)}: {write.format(at[first])} from {names[0]} and "
                 f"{write.format(at[last])} from {names[1]} (p {'< 0.001' if p < 0.001 else f'= {p:.3f}'}).",
                 "Test a model on later rows than it was fitted on, and ask what changed.",
                 {"p": float(p), "first": float(at[first]), "last": float(at[last])},
@@ -141,7 +141,7 @@ def outcome_missing(name: str, unknown: int, known: int) -> list[Finding]:
             "outcome-missing",
             "note",
             (name,),
-            f"{unknown:,} of {unknown + known:,} rows have no {col(name)} and are set aside wherever it is used.",
+            f"{unknown:,} of {unknown + known:,} rows have no {marked(name)} and are set aside wherever it is used.",
             "Find out why: rows are seldom without an outcome by chance.",
             {"rows": unknown},
         )

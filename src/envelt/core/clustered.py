@@ -10,6 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from .correlation import ranks, spearman_of_ranks
+from .estimate import Estimate, Significance
 from .magnitude import in_unit
 
 Floats = NDArray[np.float64]
@@ -71,6 +73,19 @@ def product_design_effect(units: Codes, x: Floats, y: Floats) -> float:
     alone = float(np.sum(score**2))
     together = float(np.sum(np.bincount(units, weights=score) ** 2))
     return max(together / alone, 1.0) if alone > 0 else 1.0
+
+
+def clustered_spearman(x: Floats, y: Floats, units: NDArray[np.integer] | None) -> tuple[Estimate, Significance]:
+    """Spearman's correlation of numbers of the same rows, none missing; interval and test count units."""
+    return clustered_spearman_of_ranks(ranks(x), ranks(y), units)
+
+
+def clustered_spearman_of_ranks(
+    x: Floats, y: Floats, units: NDArray[np.integer] | None
+) -> tuple[Estimate, Significance]:
+    """Return `clustered_spearman` of columns of which the ranks are known."""
+    inflation = 1.0 if units is None else product_design_effect(unit_codes(units), x, y)
+    return spearman_of_ranks(x, y, inflation)
 
 
 def rate_design_effects(units: Codes, codes: NDArray[np.integer], event: NDArray[np.bool_], groups: int) -> Floats:

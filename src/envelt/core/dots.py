@@ -18,7 +18,7 @@ MOST_DOTS = 5_000
 NO_PLACE = 1 << 30
 
 
-def dot_levels(places: Floats, diameter: float, most: int | None = None, whole: bool = False) -> Ints | None:
+def dot_levels(places: Floats, diameter: float, most: int | None = None, whole: bool = False) -> Ints:
     """Return the level of each dot: 0 on the line, then 1, −1, 2, −2, … diameters off it.
 
     Parameters
@@ -28,7 +28,7 @@ def dot_levels(places: Floats, diameter: float, most: int | None = None, whole: 
     most
         How many levels there is room for; a dot beyond them is at `NO_PLACE`.
     whole
-        Return nothing as soon as a dot finds no place.
+        Look no further once a dot finds no place: those after it have none either.
 
     Returns
     -------
@@ -42,7 +42,8 @@ def dot_levels(places: Floats, diameter: float, most: int | None = None, whole: 
         k = next((j for j, end in enumerate(ends) if x - end >= apart), len(ends))
         if k == most:
             if whole:
-                return None
+                levels[i:] = NO_PLACE
+                break
             levels[i] = NO_PLACE
             continue
         if k == len(ends):
@@ -96,12 +97,12 @@ def fitted_dots(groups: list[Floats], height: float, step: float = 0.0) -> DotFi
         for diameter in SIZES:
             abreast = max(1, min(-(-largest // _room(height, diameter)), int(step / diameter))) if beside else 1
             places = [side_by_side(g, diameter, abreast) for g in groups]
-            levels = _all_levels(places, diameter, _room(height, diameter))
-            if levels is not None:
+            levels = [dot_levels(g, diameter, _room(height, diameter), whole=True) for g in places]
+            if all((v < NO_PLACE).all() for v in levels):
                 return DotField(places, levels, diameter, beside, 0)
-    placed = [dot_levels(g, diameter, _room(height, diameter)) for g in places]
-    kept = [v < NO_PLACE for v in placed if v is not None]
-    levels = [v[k] for v, k in zip(placed, kept, strict=True) if v is not None]
+    levels = [dot_levels(g, diameter, _room(height, diameter)) for g in places]
+    kept = [v < NO_PLACE for v in levels]
+    levels = [v[k] for v, k in zip(levels, kept, strict=True)]
     places = [v[k] for v, k in zip(places, kept, strict=True)]
     return DotField(places, levels, diameter, abreast > 1, int(sum((~k).sum() for k in kept)))
 
@@ -109,17 +110,6 @@ def fitted_dots(groups: list[Floats], height: float, step: float = 0.0) -> DotFi
 def _room(height: float, diameter: float) -> int:
     """Return how many levels a height holds: an odd number, as many above the line as below it."""
     return 2 * int((height / diameter - 1) // 2) + 1
-
-
-def _all_levels(places: list[Floats], diameter: float, most: int) -> list[Ints] | None:
-    """Return the levels of every group's dots; nothing as soon as one finds no place."""
-    found = []
-    for g in places:
-        levels = dot_levels(g, diameter, most, whole=True)
-        if levels is None:
-            return None
-        found.append(levels)
-    return found
 
 
 def side_by_side(places: Floats, diameter: float, abreast: int) -> Floats:

@@ -13,13 +13,13 @@ _NEGATIVE = re.compile("\x02[^\x03]*\x03|(?<![\\w.'\"-])-(?=\\d)")  # names of c
 _MARKED = re.compile("\x02([^\x03]*)\x03")
 
 
-def col(name: str) -> str:
+def marked(name: str) -> str:
     """Mark the name of a column in a text, where its label may stand."""
     return f"\x02{name}\x03"
 
 
 def labelled(text: str, labels: Mapping[str, str] | None = None) -> str:
-    """Return a text with the names that `col` marked as they are, or their labels instead."""
+    """Return a text with the names that `marked` marked as they are, or their labels instead."""
     return _MARKED.sub(lambda m: (labels or {}).get(m[1], m[1]), text)
 
 
@@ -58,13 +58,13 @@ class Finding:
         object.__setattr__(self, "advice", labelled(self.advice))
 
     def labelled(self, labels: Mapping[str, str]) -> Finding:
-        """Return the finding with labels, by column name, in place of the names that `col` marked."""
+        """Return the finding with labels, by column name, in place of the names that `marked` marked."""
         if not labels:
             return self
         texts: tuple[str, str] = self._marked  # type: ignore[attr-defined]
-        return Finding(
-            self.code, self.weight, self.columns, labelled(texts[0], labels), labelled(texts[1], labels), self.evidence
-        )
+        titles = {name: marked(label) for name, label in labels.items()}
+        statement, advice = (_MARKED.sub(lambda m: titles.get(m[1], m[0]), text) for text in texts)
+        return Finding(self.code, self.weight, self.columns, statement, advice, self.evidence)
 
     def to_dict(self) -> dict[str, Any]:
         """Return the finding as JSON-ready data."""

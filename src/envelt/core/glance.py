@@ -12,9 +12,9 @@ from . import contingency as ct
 from . import thresholds as T
 from .against_class import bend_without_trend
 from .against_number import mean_bend
-from .clustered import product_design_effect, unit_codes
+from .clustered import clustered_spearman_of_ranks
 from .clustered_groups import clustered_comparison, clustered_table
-from .correlation import ranks, spearman_of_ranks
+from .correlation import ranks
 from .estimate import UNDEFINED, Estimate, Significance
 from .finding import Finding
 from .groups import GroupComparison, GroupSummary, compare_groups
@@ -283,8 +283,7 @@ def _number_number(
     y = outcome.values[known]
     both = ~np.isnan(values)
     x_ranks, y_ranks = ranks(values[both]), ranks_of_ordinals(ordinals[both])
-    inflation = 1.0 if units is None else product_design_effect(unit_codes(units[both]), x_ranks, y_ranks)
-    effect, test = spearman_of_ranks(x_ranks, y_ranks, inflation)
+    effect, test = clustered_spearman_of_ranks(x_ranks, y_ranks, None if units is None else units[both])
     bins = quantile_bins(values)
     comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.left))))
     if units is not None and len(bins.left) > 1:

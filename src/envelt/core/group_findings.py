@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from . import thresholds as T
 from .estimate import Significance
-from .finding import Finding, col
+from .finding import Finding, marked
 from .groups import GroupSummary
 from .many_groups import welch_anova
 from .pairs import Pairs
@@ -28,7 +28,7 @@ def few_rows(name: str, labels: tuple[str, ...], n: NDArray[np.integer], by: tup
             "few-rows",
             "caution",
             (name, *by),
-            f"Under {T.FEW_ROWS} rows have a value of {col(name)} in: {named}.",
+            f"Under {T.FEW_ROWS} rows have a value of {marked(name)} in: {named}.",
             "Do not read a shape, a mean or a rate off so few rows.",
             {"groups": dict(small[:100]), "count": len(small)},
         )
@@ -71,7 +71,7 @@ def spread_differs(name: str, summary: GroupSummary, by: tuple[str, ...]) -> lis
             "spread-differs",
             "note",
             (name, *by),
-            f"{col(name)} varies {ratio:.1f} times as much in {summary.labels[wide]!r} (sd {m.sd[wide]:.3g}) as in "
+            f"{marked(name)} varies {ratio:.1f} times as much in {summary.labels[wide]!r} (sd {m.sd[wide]:.3g}) as in "
             f"{summary.labels[narrow]!r} (sd {m.sd[narrow]:.3g}), while medians lie within {apart:.2f} deviations "
             f"(Brown–Forsythe p {_p(test.p)}).",
             "A comparison of means misses this: consider the distance from the centre as a feature.",
@@ -96,7 +96,7 @@ def small_difference(name: str, summary: GroupSummary, overlap: float, by: tuple
     a, b = summary.labels
     evidence = {"p": test.p, "hedges_g": g.estimate, "overlap": overlap, "difference": difference.estimate}
     size, side = abs(difference.estimate), "higher" if difference.estimate > 0 else "lower"
-    told = f"The mean of {col(name)} is {size:.3g} {side} in {b!r} than in {a!r} (p {_p(test.p)})"
+    told = f"The mean of {marked(name)} is {size:.3g} {side} in {b!r} than in {a!r} (p {_p(test.p)})"
     if abs(g.estimate) < T.TINY_G and int(m.n.sum()) >= T.TINY_ROWS:
         return [
             Finding(
@@ -146,7 +146,7 @@ def intervals_mislead(name: str, summary: GroupSummary, pairs: Pairs, by: tuple[
                 "intervals-mislead",
                 "note",
                 (name, *by),
-                f"The 95 % intervals of the means of {col(name)} in {second!r} and {first!r} {how} the means "
+                f"The 95 % intervals of the means of {marked(name)} in {second!r} and {first!r} {how} the means "
                 f"{verdict}: {second!r} less {first!r} is {pairs.difference[k]:.3g} ({pairs.low[k]:.3g} to "
                 f"{pairs.high[k]:.3g}), Holm-adjusted p {_p(float(pairs.p_holm[k]))}{more}.",
                 "Judge two groups by the interval of their difference, not by whether two intervals meet.",

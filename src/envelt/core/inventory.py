@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from . import thresholds as T
-from .finding import Finding, by_weight, col
+from .finding import Finding, by_weight, marked
 from .outcome import Outcome
 from .quality.absent import missing_findings
 from .quality.copies import copy_findings
@@ -115,7 +115,7 @@ def _constant(c: Column) -> list[Finding]:
             "constant-column",
             "note",
             (c.name,),
-            f"{col(c.name)} has {c.reason}: it cannot tell rows apart.",
+            f"{marked(c.name)} has {c.reason}: it cannot tell rows apart.",
             "Leave it out.",
             {},
         )
@@ -138,7 +138,8 @@ def _nearly_constant(c: Column) -> list[Finding]:
             "nearly-constant",
             "note",
             (c.name,),
-            f"{col(c.name)} is {value!r} in {most:,} of {total:,} rows ({most / total:.1%}), else in {total - most}.",
+            f"{marked(c.name)} is {value!r} in {most:,} of {total:,} rows ({most / total:.1%}), else in "
+            f"{total - most}.",
             "It can matter only for those few rows; leave it out unless they are the point.",
             {"value": value, "rows": most, "of": total},
         )

@@ -18,7 +18,7 @@ from .clustered import (
 )
 from .contingency import chi_square, chi_square_sparse, expected_are_small
 from .correlation import correlation_test
-from .finding import Finding, by_weight, col
+from .finding import Finding, by_weight, marked
 from .folds import Folds, deal, hash_blocks, unit_keys
 from .heldout import BinnedCounts, HeldOut, binned_counts, held_out_bins, held_out_levels
 from .multiplicity import q_values
@@ -263,9 +263,10 @@ def _too_good(outcome: Outcome, c: Candidate) -> Finding:
         "too-good-to-be-true",
         "stop",
         (c.name, outcome.name),
-        f"{col(c.name)} alone removes {h.share:.0%} of the uncertainty about {col(outcome.name)} on held-out rows "
-        f"({h.low:.0%} to {h.high:.0%}{area}). Columns known beforehand seldom do.",
-        f"Find out when {col(c.name)} is written down. If that is after {col(outcome.name)} is known, leave it out.",
+        f"{marked(c.name)} alone removes {h.share:.0%} of the uncertainty about {marked(outcome.name)} on held-out "
+        f"rows ({h.low:.0%} to {h.high:.0%}{area}). Columns known beforehand seldom do.",
+        f"Find out when {marked(c.name)} is written down. If that is after {marked(outcome.name)} is known, leave it "
+        "out.",
         {"held_out_share": h.share, "low": h.low, "high": h.high},
     )
 
@@ -274,7 +275,7 @@ def _unit_finding(unit: UnitEffect, scored: list[Candidate]) -> Finding:
     moved = [(c.name, unit.share_over_rows[c.name], c.held_out.share) for c in scored]
     moved = [m for m in moved if abs(m[1] - m[2]) > T.SHIFT_OF_UNITS]
     moved.sort(key=lambda m: -abs(m[1] - m[2]))
-    listed = "; ".join(f"{col(n)} {a:.3f} → {b:.3f}" for n, a, b in moved[:3])
+    listed = "; ".join(f"{marked(n)} {a:.3f} → {b:.3f}" for n, a, b in moved[:3])
     text = (
         f"What moved by more than {T.SHIFT_OF_UNITS} against folds over rows: {listed}."
         if moved
@@ -284,8 +285,8 @@ def _unit_finding(unit: UnitEffect, scored: list[Candidate]) -> Finding:
         "units-kept-whole",
         "note",
         (unit.name,),
-        f"Folds keep each of the {unit.units:,} values of {col(unit.name)} whole ({unit.rows:,} rows), and intervals "
-        f"and tests count them, not rows. {text}",
+        f"Folds keep each of the {unit.units:,} values of {marked(unit.name)} whole ({unit.rows:,} rows), and "
+        f"intervals and tests count them, not rows. {text}",
         "A share that falls was partly memory of the same case.",
         {"units": unit.units, "rows": unit.rows, "moved": {n: [a, b] for n, a, b in moved}},
     )

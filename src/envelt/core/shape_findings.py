@@ -13,7 +13,7 @@ from . import thresholds as T
 from .bins import Bins
 from .dip import dip_test
 from .estimate import UNDEFINED_TEST, Significance
-from .finding import Finding, col
+from .finding import Finding, marked
 from .groups import GroupSummary
 from .peaks import peaks_by_width, two_peaks
 from .quantiles import sorted_quantiles
@@ -136,8 +136,8 @@ def _gross(name: str, ordered: Floats, far: tuple[float, float], rows: RowsBeyon
             "gross-outliers",
             "caution",
             (name,),
-            f"{below + above:,} values of {col(name)} lie over {T.FAR_IQRS:.0f} interquartile ranges from the middle "
-            f"half, as far as {' and '.join(ends)}: {_listed(at)}.",
+            f"{below + above:,} values of {marked(name)} lie over {T.FAR_IQRS:.0f} interquartile ranges from the "
+            f"middle half, as far as {' and '.join(ends)}: {_listed(at)}.",
             "Check these rows: a slip of the pen, another unit, a code for missing. As they are, they set the mean, "
             "the deviation and the axis of every picture.",
             {"rows": at[:50], "count": below + above, "low": far[0], "high": far[1]},
@@ -153,7 +153,7 @@ def _outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsBeyon
                 "equal-quartiles",
                 "note",
                 (name,),
-                f"At least half of the rows of {col(name)} are {number_label(q1)}, so the quartiles coincide and no "
+                f"At least half of the rows of {marked(name)} are {number_label(q1)}, so the quartiles coincide and no "
                 "value is called an outlier.",
                 "Look at the other rows by themselves, or split the column: is it this value, and if not, how much.",
                 {"value": float(q1)},
@@ -172,7 +172,7 @@ def _outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsBeyon
             "many-outliers",
             "note",
             (name,),
-            f"{n:,} of {len(ordered):,} values of {col(name)} lie beyond Tukey's fences, {below:,} below "
+            f"{n:,} of {len(ordered):,} values of {marked(name)} lie beyond Tukey's fences, {below:,} below "
             f"{short_label(low)} and {above:,} above {short_label(high)}; a normal distribution would have about "
             f"{expected:,.0f} ({_listed(at)}).",
             "Beyond the fences is not wrong: look at the rows, then keep, mend, or use a measure they do not move.",
@@ -198,7 +198,7 @@ def _tail(name: str, core: Floats) -> list[Finding]:
             "long-tail",
             "note",
             (name,),
-            f"{col(name)} has a long {side} tail (skewness {skewness:.1f}); {helps}.",
+            f"{marked(name)} has a long {side} tail (skewness {skewness:.1f}); {helps}.",
             f"{axis} medians or ranks to compare groups; a mean is pulled towards the tail.",
             {"skewness": skewness, "side": side, "transform": transform, "skewness_after": after},
         )
@@ -247,7 +247,7 @@ def _centre(name: str, summary: GroupSummary) -> list[Finding]:
             "centre-disagrees",
             "note",
             (name,),
-            f"The mean of {col(name)} ({short_label(mean)}) lies {'above' if shift > 0 else 'below'} its median "
+            f"The mean of {marked(name)} ({short_label(mean)}) lies {'above' if shift > 0 else 'below'} its median "
             f"({short_label(median)}), yet its skewness is {g1:.2f}, a long {side} tail: a few far values on the "
             f"{side} set the skewness, the bulk leans the other way.",
             "Do not sum this shape up in one word; look at the histogram, and at the far values apart.",
@@ -265,8 +265,8 @@ def _spikes(name: str, spikes: RoundSpikes | None) -> list[Finding]:
             "round-number-spikes",
             "caution",
             (name,),
-            f"{spikes.share:.0%} of the rows of {col(name)} are multiples of {spacing}, where their surroundings lead "
-            f"to expect {spikes.expected:.0%}: numbers were rounded or guessed.",
+            f"{spikes.share:.0%} of the rows of {marked(name)} are multiples of {spacing}, where their surroundings "
+            f"lead to expect {spikes.expected:.0%}: numbers were rounded or guessed.",
             f"Use bins of {spacing} or a multiple of it, and read no peak finer than that.",
             {
                 "spacing": spikes.spacing,
@@ -286,7 +286,7 @@ def _zeros(name: str, zeros: Atom | None, n: int) -> list[Finding]:
             "excess-zeros",
             "note",
             (name,),
-            f"{zeros.rows:,} rows of {col(name)} ({zeros.rows / n:.0%}) are exactly 0, where the values beside it "
+            f"{zeros.rows:,} rows of {marked(name)} ({zeros.rows / n:.0%}) are exactly 0, where the values beside it "
             f"lead to expect about {zeros.expected:,.0f}.",
             "Zero may mean none, not looked, or below what can be measured: consider a column of its own for it.",
             {"rows": zeros.rows, "expected": zeros.expected},
@@ -302,9 +302,9 @@ def _bound(name: str, bound: Atom | None, n: int, which: str) -> list[Finding]:
             "values-at-bound",
             "caution",
             (name,),
-            f"{bound.rows:,} rows of {col(name)} ({bound.rows / n:.1%}) are exactly {number_label(bound.value)}, its "
-            f"{which} value, where about {bound.expected:,.0f} would be expected: the instrument or the form stops "
-            "there.",
+            f"{bound.rows:,} rows of {marked(name)} ({bound.rows / n:.1%}) are exactly {number_label(bound.value)}, "
+            f"its {which} value, where about {bound.expected:,.0f} would be expected: the instrument or the form "
+            "stops there.",
             "Their true values lie beyond: treat them as “this or more extreme”, and expect means to be off.",
             {"value": bound.value, "rows": bound.rows, "expected": bound.expected},
         )
@@ -325,8 +325,8 @@ def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Fi
             "two-peaks",
             "caution",
             (name,),
-            f"{col(name)} has more than one peak, near {where}, with a valley at {float(f'{peaks.valley:.3g}'):g} (dip "
-            f"{dip.statistic:.3f}, {p}{jitter}).",
+            f"{marked(name)} has more than one peak, near {where}, with a valley at {float(f'{peaks.valley:.3g}'):g} "
+            f"(dip {dip.statistic:.3f}, {p}{jitter}).",
             "Two kinds of row are mixed: find the column that tells them apart. A mean, and a box, describe neither.",
             {"dip": dip.statistic, "p": dip.p, "peaks": [peaks.first, peaks.second], "valley": peaks.valley},
         )
@@ -343,7 +343,7 @@ def _widths(name: str, core: Floats, bins: Bins, step: float) -> list[Finding]:
             "bins-change-story",
             "caution",
             (name,),
-            f"How many peaks {col(name)} seems to have depends on the width of the bins: {told}.",
+            f"How many peaks {marked(name)} seems to have depends on the width of the bins: {told}.",
             "Try other widths before reading a peak: --width at the command line, width= in Python.",
             {"peaks": {short_label(w): k for w, k in counts.items()}},
         )
@@ -360,7 +360,7 @@ def _few_values(name: str, ordered: Floats) -> list[Finding]:
             "few-values",
             "note",
             (name,),
-            f"{col(name)} has only {distinct} different values ({values}) in {len(ordered):,} rows: really levels.",
+            f"{marked(name)} has only {distinct} different values ({values}) in {len(ordered):,} rows: really levels.",
             f"If they are grades or names, say so: --kind {name}=ordinal (or nominal); rates then come by value.",
             {"distinct": distinct},
         )
@@ -377,7 +377,7 @@ def _steps(name: str, ordered: Floats, step: float, summary: GroupSummary) -> li
             "recorded-resolution",
             "note",
             (name,),
-            f"{col(name)} was recorded in {step_in_words(step)}, {step / width:.2f} of a standard deviation: a "
+            f"{marked(name)} was recorded in {step_in_words(step)}, {step / width:.2f} of a standard deviation: a "
             "density, a Q–Q plot and a cumulative curve show that as steps, ranks as ties.",
             f"Do not read the steps as structure; bins are of {number_label(step)} or its multiples.",
             {"step": step, "of_sd": step / width},

@@ -10,7 +10,7 @@ from . import contingency as ct
 from . import thresholds as T
 from .axes_of_tables import TableAxis
 from .crosstab import CrossTable
-from .finding import Finding, col
+from .finding import Finding, marked
 from .ordinal import trend_test
 from .outcome import ClassOutcome, Outcome
 from .rates import Rates
@@ -36,7 +36,7 @@ def table_findings(table: CrossTable, outcome: Outcome | None) -> list[Finding]:
 
 
 def _and(names: tuple[str, ...]) -> str:
-    return " and ".join(map(col, names))
+    return " and ".join(map(marked, names))
 
 
 def small_expected(names: tuple[str, ...], counts: Ints, simulated: bool) -> list[Finding]:
@@ -51,7 +51,7 @@ def small_expected(names: tuple[str, ...], counts: Ints, simulated: bool) -> lis
             "small-expected-counts",
             "note",
             names,
-            f"{share:.0%} of the cells of {' by '.join(map(col, names))} expect fewer than 5 rows, so the usual "
+            f"{share:.0%} of the cells of {' by '.join(map(marked, names))} expect fewer than 5 rows, so the usual "
             f"chi-square p would be off; the one shown uses {how}{exact}.",
             "Join rare levels before reading single cells.",
             {"share_of_cells": share},

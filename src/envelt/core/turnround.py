@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from . import thresholds as T
 from .estimate import Z95, Estimate
-from .finding import Finding, col
+from .finding import Finding, marked
 from .outcome import ClassOutcome, Outcome
 from .quantiles import quantile_edges
 from .table import CategoryColumn, Column, TimeColumn
@@ -302,7 +302,9 @@ def turn_findings(found: list[TurnRound], outcome: Outcome) -> list[Finding]:
 def _said(turns: list[TurnRound], outcome: Outcome) -> Finding:
     t = turns[0]
     classes = isinstance(outcome, ClassOutcome)
-    what = f"The rate of {outcome.event!r}" if isinstance(outcome, ClassOutcome) else f"The mean of {col(outcome.name)}"
+    what = (
+        f"The rate of {outcome.event!r}" if isinstance(outcome, ClassOutcome) else f"The mean of {marked(outcome.name)}"
+    )
 
     def size(e: Estimate) -> str:
         if classes:
@@ -312,17 +314,17 @@ def _said(turns: list[TurnRound], outcome: Outcome) -> Finding:
         return text
 
     others = [o.within for o in turns[1:4]]
-    also = f" The same within {', '.join(map(col, others))}." if others else ""
+    also = f" The same within {', '.join(map(marked, others))}." if others else ""
     up, down = ("rises", "falls") if t.overall.estimate > 0 else ("falls", "rises")
     step = " a step" if t.steps > 1 else ""
     return Finding(
         "turns-round",
         "caution",
         (t.name, t.within, outcome.name),
-        f"{what} {up} from {t.low_end!r} to {t.high_end!r} of {col(t.name)} over all rows, {size(t.overall)}{step}, "
-        f"and {down} within the levels of {col(t.within)}, {size(t.inside)}{step}, in {t.agreeing} of the {t.levels} "
-        f"that can be read.{also}",
-        f"Do not read {col(t.name)} without {col(t.within)}: compare like with like, by={t.within!r}.",
+        f"{what} {up} from {t.low_end!r} to {t.high_end!r} of {marked(t.name)} over all rows, "
+        f"{size(t.overall)}{step}, and {down} within the levels of {marked(t.within)}, {size(t.inside)}{step}, in "
+        f"{t.agreeing} of the {t.levels} that can be read.{also}",
+        f"Do not read {marked(t.name)} without {marked(t.within)}: compare like with like, by={t.within!r}.",
         {
             "overall": list(t.overall),
             "within": list(t.inside),

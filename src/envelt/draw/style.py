@@ -139,9 +139,7 @@ def shorten_middle(text: str, most: int) -> str:
 
 
 def wrapped(text: str, width: int, lines: int = 2) -> str:
-    """Wrap a label into a few lines; one line that is too long is cut in its middle."""
-    if lines == 1:
-        return shorten_middle(text, width)
+    """Wrap a text into a few lines; what is over is cut."""
     folded = textwrap.wrap(text, width, max_lines=lines, placeholder="…", break_long_words=True)
     return "\n".join(folded) if len(text) > width else text
 

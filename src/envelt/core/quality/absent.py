@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..contingency import chi_square, chi_square_sparse, expected_are_small, fisher_exact
-from ..finding import Finding, col
+from ..finding import Finding, marked
 from ..outcome import ClassOutcome, Outcome
 from ..quantiles import sorted_groups
 from ..table import Table
@@ -35,7 +35,7 @@ def _mostly(name: str, missing: int, rows: int) -> Finding:
         "mostly-missing",
         "caution",
         (name,),
-        f"{col(name)} is missing in {missing:,} of {rows:,} rows ({missing / rows:.0%}).",
+        f"{marked(name)} is missing in {missing:,} of {rows:,} rows ({missing / rows:.0%}).",
         "Ask why; whether it is there at all may say more than its values.",
         {"missing": missing, "rows": rows},
     )
@@ -54,7 +54,7 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
         left = [n for n in left if n not in group]
         columns = (first, *group)
         both = int(np.logical_and.reduce([masks[n] for n in columns]).sum())
-        shown = ", ".join(map(col, columns[:4])) + (f" and {len(columns) - 4} more" if len(columns) > 4 else "")
+        shown = ", ".join(map(marked, columns[:4])) + (f" and {len(columns) - 4} more" if len(columns) > 4 else "")
         found.append(
             Finding(
                 "missing-together",
@@ -93,7 +93,7 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
         shares = table[1] / table.sum(axis=0)
         low, high = int(shares.argmin()), int(shares.argmax())
         text = (
-            f"{col(name)} is missing in {shares[high]:.0%} of the rows where {col(outcome.name)} is "
+            f"{marked(name)} is missing in {shares[high]:.0%} of the rows where {marked(outcome.name)} is "
             f"{outcome.levels[high]!r} and in {shares[low]:.0%} where it is {outcome.levels[low]!r}"
         )
         evidence = {"missing_share": {str(k): float(v) for k, v in zip(outcome.levels, shares, strict=True)}}
@@ -102,7 +102,7 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
         p = mann_whitney(*groups).p
         medians = [float(np.median(g)) for g in groups]
         text = (
-            f"Where {col(name)} is missing the median of {col(outcome.name)} is {medians[1]:.4g}, elsewhere "
+            f"Where {marked(name)} is missing the median of {marked(outcome.name)} is {medians[1]:.4g}, elsewhere "
             f"{medians[0]:.4g}"
         )
         evidence = {"medians": {"present": medians[0], "missing": medians[1]}}

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..finding import Finding, col
+from ..finding import Finding, marked
 from ..table import CategoryColumn, NumericColumn, Table
 
 Floats = NDArray[np.float64]
@@ -77,15 +77,15 @@ def _same(a: str, first: tuple[str, float, float], *others: tuple[str, float, fl
     b, slope, intercept = first
     exact = abs(slope - 1) < 1e-9 and abs(intercept) < 1e-9
     plus = "" if abs(intercept) < 1e-3 * abs(slope) else f" {'+' if intercept > 0 else '−'} {abs(intercept):.4g}"
-    what = f"equals {col(a)}" if exact else f"is {slope:.5g} × {col(a)}{plus}"
-    more = f", and {len(others)} more columns are such copies of {col(a)}" if others else ""
+    what = f"equals {marked(a)}" if exact else f"is {slope:.5g} × {marked(a)}{plus}"
+    more = f", and {len(others)} more columns are such copies of {marked(a)}" if others else ""
     return Finding(
         "same-column",
         "caution",
         (b, a, *(o[0] for o in others)),
-        f"{col(b)} {what} in every row, to within rounding{more}: the same thing "
+        f"{marked(b)} {what} in every row, to within rounding{more}: the same thing "
         f"{'many times' if others else 'twice'}.",
-        f"Keep one of {', '.join(map(col, [a, b, *(o[0] for o in others)][:6]))}{', …' if len(others) > 4 else ''}.",
+        f"Keep one of {', '.join(map(marked, [a, b, *(o[0] for o in others)][:6]))}{', …' if len(others) > 4 else ''}.",
         {"slope": slope, "intercept": intercept},
     )
 
@@ -112,7 +112,7 @@ def _renamed(a: CategoryColumn, b: CategoryColumn) -> Finding:
         "same-column",
         "caution",
         (b.name, a.name),
-        f"{col(b.name)} is {col(a.name)} under other names ({shown}): the same thing twice.",
-        f"Leave one of {col(a.name)} and {col(b.name)} out.",
+        f"{marked(b.name)} is {marked(a.name)} under other names ({shown}): the same thing twice.",
+        f"Leave one of {marked(a.name)} and {marked(b.name)} out.",
         {"names": first},
     )

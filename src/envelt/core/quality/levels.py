@@ -8,7 +8,7 @@ from collections import defaultdict
 import numpy as np
 
 from .. import thresholds as T
-from ..finding import Finding, col
+from ..finding import Finding, marked
 from ..readings import read_numbers
 from ..table import CategoryColumn, Column, Table
 
@@ -46,7 +46,7 @@ def _mixed(table: Table, c: CategoryColumn) -> list[Finding]:
             "mixed-types",
             "caution",
             (c.name,),
-            f"{col(c.name)} holds numbers in {present - texts:,} rows and texts in {texts:,}: {shown}"
+            f"{marked(c.name)} holds numbers in {present - texts:,} rows and texts in {texts:,}: {shown}"
             f"{', …' if len(at) > 3 else ''}. It is read as {c.kind}.",
             "Blank or mend those cells, and it becomes a number.",
             {
@@ -81,7 +81,7 @@ def spelling_findings(c: CategoryColumn) -> list[Finding]:
             "level-spelling",
             "caution",
             (c.name,),
-            f"{col(c.name)} has levels that look like one spelt in several ways: {shown}.",
+            f"{marked(c.name)} has levels that look like one spelt in several ways: {shown}.",
             "Join them, or every rate is split between the spellings.",
             {"levels": [[c.levels[i] for i in g] for g in groups[:20]]},
         )
@@ -132,7 +132,7 @@ def _many_or_rare(c: CategoryColumn) -> list[Finding]:
                 "many-levels",
                 "note",
                 (c.name,),
-                f"{col(c.name)} has {len(counts):,} levels in {present:,} rows{rest}.",
+                f"{marked(c.name)} has {len(counts):,} levels in {present:,} rows{rest}.",
                 "Group its levels, or use rates shrunken towards the whole; one column a level would be too many.",
                 {"levels": len(counts), "rare": rare},
             )
@@ -145,7 +145,7 @@ def _many_or_rare(c: CategoryColumn) -> list[Finding]:
                 "rare-levels",
                 "note",
                 (c.name,),
-                f"{rare} of {len(counts)} levels of {col(c.name)} have under {T.FEW_ROWS} rows: {shown}.",
+                f"{rare} of {len(counts)} levels of {marked(c.name)} have under {T.FEW_ROWS} rows: {shown}.",
                 "Join them with a neighbour or with 'other' before comparing levels.",
                 {"rare": rare},
             )
@@ -163,7 +163,7 @@ def _borderline(c: Column) -> list[Finding]:
                 "read-from-text",
                 "caution" if doubt else "note",
                 (c.name,),
-                f"{col(c.name)}: {c.reading}.",
+                f"{marked(c.name)}: {c.reading}.",
                 "If that is wrong, declare it nominal or text, or write those cells plainly.",
                 {"reading": c.reading},
             )
@@ -177,8 +177,8 @@ def _borderline(c: Column) -> list[Finding]:
             code,
             "caution" if code == "coded-numbers" else "note",
             (c.name,),
-            f"{col(c.name)} is read as {c.kind}, but could be {c.other}: {c.reason}.",
-            f"Say which: declare {col(c.name)} {c.kind} or {c.other}, and this is settled.",
+            f"{marked(c.name)} is read as {c.kind}, but could be {c.other}: {c.reason}.",
+            f"Say which: declare {marked(c.name)} {c.kind} or {c.other}, and this is settled.",
             {"kind": c.kind, "other": c.other},
         )
     )

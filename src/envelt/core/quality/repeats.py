@@ -7,7 +7,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..finding import Finding, col
+from ..finding import Finding, marked
 from ..table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 
 Hashes = NDArray[np.uint64]
@@ -78,7 +78,7 @@ def _identifier(c: Column, again: NDArray[np.bool_]) -> list[Finding]:
             "duplicate-identifier",
             "caution",
             (c.name,),
-            f"{col(c.name)} looks like an identifier, but {len(twice):,} of its values are given more than once "
+            f"{marked(c.name)} looks like an identifier, but {len(twice):,} of its values are given more than once "
             f"({shown}).",
             "Find out which row is right, or declare what a repeated value means.",
             {"values": [c.levels[i] for i in twice[:20]], "count": len(twice)},
@@ -102,14 +102,14 @@ def _likely_unit(table: Table) -> list[Finding]:
     if best is None:
         return []
     several, c, shared, units = best[0], best[1], best[2], best[3]
-    shown = ", ".join(map(col, shared[:4]))
+    shown = ", ".join(map(marked, shared[:4]))
     return [
         Finding(
             "likely-unit",
             "caution",
             (c.name,),
-            f"The rows are {units:,} different {col(c.name)}: {several:,} of them share theirs with another row, and "
-            f"mostly the same {shown}. Rows of one {col(c.name)} are not independent.",
+            f"The rows are {units:,} different {marked(c.name)}: {several:,} of them share theirs with another row, "
+            f"and mostly the same {shown}. Rows of one {marked(c.name)} are not independent.",
             f"Declare it the unit (--unit {c.name}): folds keep it whole; intervals and tests count {units:,} cases.",
             {"units": units, "rows_sharing": int(several), "same_within": shared},
         )

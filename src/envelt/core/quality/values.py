@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..finding import Finding, col
+from ..finding import Finding, marked
 from ..kinds import distinct_numbers
 from ..quantiles import sorted_quantiles
 from ..table import NumericColumn, Table, TimeColumn, number_label, time_label
@@ -85,7 +85,7 @@ def _sentinel(name: str, value: str, rows: int, of: int) -> Finding:
         "sentinel-value",
         "caution",
         (name,),
-        f"{col(name)} is {value} in {rows:,} of {of:,} rows, far from every other value: likely a code for missing.",
+        f"{marked(name)} is {value} in {rows:,} of {of:,} rows, far from every other value: likely a code for missing.",
         f"If so, write those cells as missing, or keep the rows where {name} != {value}; as it is every mean is wrong.",
         {"value": value, "rows": rows},
     )
@@ -119,7 +119,7 @@ def _outside(
         code,
         "caution",
         (c.name,),
-        f"{col(c.name)} holds {len(at):,} values outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
+        f"{marked(c.name)} holds {len(at):,} values outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
         "Mend or blank those cells" + ("." if declared else ", or declare the range that is possible."),
         {"rows": rows, "count": len(at)},
     )
@@ -149,7 +149,7 @@ def _date(table: Table, c: TimeColumn) -> list[Finding]:
                 "date-apart",
                 "caution",
                 (c.name,),
-                f"{n:,} dates of {col(c.name)} lie far from all others: {listed}{', …' if n > 3 else ''}.",
+                f"{n:,} dates of {marked(c.name)} lie far from all others: {listed}{', …' if n > 3 else ''}.",
                 "Look for a mistyped year.",
                 {"rows": [str(table.rows[i]) for i in at[:20]], "count": n},
             )
@@ -177,8 +177,8 @@ def date_order_findings(table: Table) -> list[Finding]:
                             "dates-out-of-order",
                             "caution",
                             (second.name, first.name),
-                            f"{col(second.name)} comes after {col(first.name)}, but before it in {k:,} of {n:,} rows "
-                            f"(rows {', '.join(rows[:5])}{', …' if k > 5 else ''}).",
+                            f"{marked(second.name)} comes after {marked(first.name)}, but before it in {k:,} of {n:,} "
+                            f"rows (rows {', '.join(rows[:5])}{', …' if k > 5 else ''}).",
                             "Check those rows: one of the two dates is wrong.",
                             {"rows": rows, "count": k},
                         )
