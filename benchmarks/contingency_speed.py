@@ -13,7 +13,7 @@ import pandas as pd
 from scipy import stats
 
 from envelt import Study
-from envelt.core.turnround import coded, turn_rounds
+from envelt.core.contingency.turnround import coded, turn_rounds
 
 
 def main() -> None:

@@ -21,7 +21,7 @@ import pandas as pd
 from scipy import stats
 
 from envelt import Study
-from envelt.core.density import densities
+from envelt.core.shapes.density import densities
 
 
 def timed(call: Callable[[], Any], times: int = 1) -> tuple[float, Any]:

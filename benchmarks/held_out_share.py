@@ -15,10 +15,10 @@ from functools import partial
 import numpy as np
 
 from envelt.core import thresholds as T
-from envelt.core.folds import deal, hash_blocks
-from envelt.core.heldout import bin_fits, binned_counts, held_out_bins, held_out_levels, summarise
-from envelt.core.shrinkage import shrunken
-from envelt.core.targets import ClassTarget, NumberTarget
+from envelt.core.stats.folds import deal, hash_blocks
+from envelt.core.stats.heldout import bin_fits, binned_counts, held_out_bins, held_out_levels, summarise
+from envelt.core.stats.shrinkage import shrunken
+from envelt.core.stats.targets import ClassTarget, NumberTarget
 
 
 def shuffled_shares(seed: int) -> tuple[float, float, float]:

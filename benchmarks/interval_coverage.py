@@ -12,10 +12,10 @@ import sys
 import numpy as np
 from scipy import stats
 
-from envelt.core.contingency import cramers_v
 from envelt.core.estimate import Estimate
-from envelt.core.ordinal import goodman_kruskal_gamma
-from envelt.core.proportions import odds_ratio, risk_difference, risk_ratio, wilson
+from envelt.core.stats.ordinal import goodman_kruskal_gamma
+from envelt.core.stats.proportions import odds_ratio, risk_difference, risk_ratio, wilson
+from envelt.core.stats.tables import cramers_v
 
 SHARES = (0.02, 0.05, 0.1, 0.2, 0.35, 0.5, 0.65, 0.8, 0.9, 0.95, 0.98)
 SIZES = (20, 30, 50, 100, 200, 500)

@@ -16,9 +16,9 @@ from pathlib import Path
 import numpy as np
 from scipy import special
 
-from envelt.core.dip import dip_statistic, dip_test
-from envelt.core.qq import normal_qq
-from envelt.core.quantiles import sorted_quantiles
+from envelt.core.shapes.dip import dip_statistic, dip_test
+from envelt.core.shapes.qq import normal_qq
+from envelt.core.shapes.quantiles import sorted_quantiles
 
 DIP_SIZES = (8, 10, 14, 20, 30, 50, 100, 200, 500, 1000, 3000, 10000)
 DIP_SHARES = (0, 0.01, 0.05, *np.arange(0.1, 0.9, 0.1).round(1), 0.9, 0.95, 0.975, 0.99, 0.995, 0.998, 0.999, 0.9995)

@@ -6,11 +6,11 @@ import pytest
 from scipy import stats
 
 from envelt import Study
-from envelt.core.against_number import shrunken_means
-from envelt.core.groups import compare_groups
-from envelt.core.shrinkage import shrunken_levels
-from envelt.core.trend import relation_form
-from envelt.core.two_groups import kruskal_wallis_of_two, rank_pair
+from envelt.core.against.by_number import shrunken_means
+from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.shrinkage import shrunken_levels
+from envelt.core.stats.trend import relation_form
+from envelt.core.stats.two_groups import kruskal_wallis_of_two, rank_pair
 from envelt.errors import OptionError, OutcomeError
 
 

@@ -8,7 +8,7 @@ import pandas as pd
 import pytest
 
 from envelt import Study
-from envelt.core.look import ARRANGEMENTS, MEASURES, PICTURES, SCALES
+from envelt.core.distribution.look import ARRANGEMENTS, MEASURES, PICTURES, SCALES
 from envelt.errors import EnveltError
 from envelt.steps.contingency import PICTURES as TABLE_PICTURES
 

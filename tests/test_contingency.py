@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core import contingency as ct
-from envelt.core.ordinal import goodman_kruskal_gamma, trend_test
-from envelt.core.outcome import ClassOutcome
-from envelt.core.turnround import coded, turn_rounds
+from envelt.core.columns.outcome import ClassOutcome
+from envelt.core.contingency.turnround import coded, turn_rounds
+from envelt.core.stats import tables as ct
+from envelt.core.stats.ordinal import goodman_kruskal_gamma, trend_test
 from envelt.demo import hives, planted
 from envelt.errors import EnveltError, OptionError
 

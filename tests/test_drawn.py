@@ -7,8 +7,8 @@ from matplotlib.collections import PolyCollection
 from matplotlib.colors import to_hex
 
 from envelt import Study
-from envelt.draw import style
-from envelt.draw.values_axis import tick_label
+from envelt.draw.parts import style
+from envelt.draw.parts.values_axis import tick_label
 
 
 def rng(seed=0):

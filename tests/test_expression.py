@@ -10,7 +10,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from envelt import Study
-from envelt.core.expression import rows_where
+from envelt.core.columns.expression import rows_where
 from envelt.errors import ExpressionError
 
 FRAME = pd.DataFrame(

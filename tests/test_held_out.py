@@ -5,10 +5,10 @@ import pandas as pd
 import pytest
 
 from envelt import Study
-from envelt.core.folds import deal, hash_blocks
-from envelt.core.heldout import binned_counts, held_out_bins, held_out_levels
-from envelt.core.shrinkage import level_strength
-from envelt.core.targets import ClassTarget
+from envelt.core.stats.folds import deal, hash_blocks
+from envelt.core.stats.heldout import binned_counts, held_out_bins, held_out_levels
+from envelt.core.stats.shrinkage import level_strength
+from envelt.core.stats.targets import ClassTarget
 
 N = 1000
 

@@ -9,11 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from envelt import Study
-from envelt.core.axes_of_tables import Cuts, axis_of
-from envelt.core.bins import readable_bins
-from envelt.core.calendar import calendar_bins, calendar_profile, fitting_unit
-from envelt.core.grouping import crossed, grouping_of, groups_of
-from envelt.core.look import Look, Scale, checked_scale
+from envelt.core.columns.axes import Cuts, axis_of
+from envelt.core.columns.grouping import crossed, grouping_of, groups_of
+from envelt.core.distribution.look import Look, Scale, checked_scale
+from envelt.core.shapes.bins import readable_bins
+from envelt.core.shapes.calendar import calendar_bins, calendar_profile, fitting_unit
 from envelt.errors import OptionError
 from envelt.view import Tables
 

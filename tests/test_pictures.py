@@ -7,7 +7,7 @@ import pandas as pd
 import pytest
 
 from envelt import Study
-from envelt.draw import style
+from envelt.draw.parts import style
 
 # Machado, Oliveira & Fernandes (2009), severity 1.0, on linear RGB
 SIGHT = {

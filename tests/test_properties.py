@@ -12,18 +12,23 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core import contingency as ct
-from envelt.core.bins import readable_bins
-from envelt.core.calendar import UNITS, calendar_bins
-from envelt.core.clustered import group_design_effect, product_design_effect, rate_design_effects, table_design_effect
-from envelt.core.folds import deal, hash_blocks
-from envelt.core.grades import SCALES, grade_order
-from envelt.core.groups import compare_groups
-from envelt.core.proportions import odds_ratio, risk_difference, risk_ratio, wilson
-from envelt.core.rates import quantile_bins
-from envelt.core.readings import read_dates, read_numbers
-from envelt.core.resolution import recorded_step
-from envelt.core.targets import ClassTarget, NumberTarget
+from envelt.core.columns.grades import SCALES, grade_order
+from envelt.core.columns.readings import read_dates, read_numbers
+from envelt.core.shapes.bins import readable_bins
+from envelt.core.shapes.calendar import UNITS, calendar_bins
+from envelt.core.shapes.resolution import recorded_step
+from envelt.core.stats import tables as ct
+from envelt.core.stats.clustered import (
+    group_design_effect,
+    product_design_effect,
+    rate_design_effects,
+    table_design_effect,
+)
+from envelt.core.stats.folds import deal, hash_blocks
+from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.proportions import odds_ratio, risk_difference, risk_ratio, wilson
+from envelt.core.stats.rates import quantile_bins
+from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.write.digits import as_text, measured, pasted, percent, places, probability, significant
 
 values = st.lists(st.integers(-40, 40).map(lambda k: k / 4), min_size=2, max_size=30)

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from envelt import Study, errors
-from envelt.core.bins import readable_bins
+from envelt.core.shapes.bins import readable_bins
 
 ROWS = 'name;note;size;when\nÅsa;"two\nlines";1,5;2024-01-02\nBo;plain;2,5;2024-01-03\nÅsa;;;\n'
 

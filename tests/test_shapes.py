@@ -8,14 +8,14 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core.bins import Bins, readable_bins
-from envelt.core.density import densities, linear_binning, natural_bounds, overlap, silverman
-from envelt.core.dip import dip_statistic
-from envelt.core.group_findings import brown_forsythe
-from envelt.core.peaks import peaks_by_width, peaks_in, two_peaks
-from envelt.core.qq import band_level, normal_qq
-from envelt.core.resolution import recorded_step, step_in_words
-from envelt.core.spikes import atom_at, round_spikes
+from envelt.core.distribution.group_findings import brown_forsythe
+from envelt.core.shapes.bins import Bins, readable_bins
+from envelt.core.shapes.density import densities, linear_binning, natural_bounds, overlap, silverman
+from envelt.core.shapes.dip import dip_statistic
+from envelt.core.shapes.peaks import peaks_by_width, peaks_in, two_peaks
+from envelt.core.shapes.qq import band_level, normal_qq
+from envelt.core.shapes.resolution import recorded_step, step_in_words
+from envelt.core.shapes.spikes import atom_at, round_spikes
 
 SIZES = np.geomspace(60, 20_000, 7).astype(int)
 

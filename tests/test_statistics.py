@@ -8,13 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from envelt.core import contingency as ct
-from envelt.core import proportions as pr
-from envelt.core.correlation import pearson, spearman
-from envelt.core.groups import compare_groups
-from envelt.core.multiplicity import q_values
-from envelt.core.tallies import Moments
-from envelt.core.two_groups import mann_whitney, superiority
+from envelt.core.stats import proportions as pr
+from envelt.core.stats import tables as ct
+from envelt.core.stats.correlation import pearson, spearman
+from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.multiplicity import q_values
+from envelt.core.stats.two_groups import mann_whitney, superiority
+from envelt.core.tallies.moments import Moments
 
 CLOSE = 1e-10
 

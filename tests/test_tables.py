@@ -10,9 +10,9 @@ from matplotlib.colors import to_hex
 
 from envelt import Study
 from envelt.cli.app import main
-from envelt.core.balance import drifts, lopsidedness
-from envelt.core.crosstab import checked_counts
-from envelt.draw import style
+from envelt.core.balance.balance import drifts, lopsidedness
+from envelt.core.contingency.crosstab import checked_counts
+from envelt.draw.parts import style
 from envelt.errors import OptionError
 
 

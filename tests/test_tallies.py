@@ -7,8 +7,10 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from envelt.core.folds import hash_blocks
-from envelt.core.tallies import Contingency, Counts, Moments
+from envelt.core.stats.folds import hash_blocks
+from envelt.core.tallies.counts import Counts
+from envelt.core.tallies.crossed import Contingency
+from envelt.core.tallies.moments import Moments
 
 rows = st.lists(
     st.tuples(

@@ -10,17 +10,17 @@ from typing import TYPE_CHECKING, Any, Unpack
 
 import numpy as np
 
-from .core.axes_of_tables import Cuts
-from .core.derive import derive, in_order, origins
-from .core.encode import NO_PLAN, encode, encode_table
-from .core.expression import rows_where
+from .core.columns.axes import Cuts
+from .core.columns.derive import derive, in_order, origins
+from .core.columns.encode import NO_PLAN, encode, encode_table
+from .core.columns.expression import rows_where
+from .core.columns.outcome import Outcome, resolve_outcome
+from .core.columns.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
+from .core.columns.table import Table
+from .core.distribution.look import Look, LookOptions
 from .core.finding import Finding, marked
-from .core.inventory import take_inventory
-from .core.look import Look, LookOptions
-from .core.outcome import Outcome, resolve_outcome
-from .core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
-from .core.rank import rank_candidates
-from .core.table import Table
+from .core.inventory.inventory import take_inventory
+from .core.rank.rank import rank_candidates
 from .errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, unknown_column
 from .steps.against import set_against, show_glance
 from .steps.balance import show_balance
@@ -193,7 +193,7 @@ class Study:
         ------
         OutputError, StudyFileError, DataError
         """
-        from .begin import begin_study
+        from .steps.begin import begin_study
 
         return begin_study(self, Path(path), labels)
 
@@ -393,7 +393,7 @@ class Study:
             picture ("auto", "histogram", "density", "box", "violin", "dots", "qq", "interval", "cumulative", "bars"),
             scale ("linear", "log", "log1p"), bins, width, start, measure ("count", "share", "density"), arrange
             ("line", "overlaid", "stacked", "shares"), bandwidth, numbers, normal, box, limits, calendar; see
-            `envelt.core.look.Look`.
+            `envelt.core.distribution.look.Look`.
 
         Returns
         -------
@@ -577,7 +577,7 @@ class Study:
         ------
         OutcomeError, OutputError
         """
-        from .report import write_report
+        from .steps.report import write_report
 
         return write_report(self, Path(path))
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from ..demo import CSV_NAME, OUTCOME, csv_path
 from ..errors import OutputError
-from ..report import leading
+from ..steps.report import leading
 from ..study import Study
 from ..write.terminal import print_view
 

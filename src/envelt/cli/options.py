@@ -14,7 +14,7 @@ import typer
 from ..errors import OptionError
 
 if TYPE_CHECKING:
-    from ..core.look import LookOptions
+    from ..core.distribution.look import LookOptions
     from ..study import Study
     from ..view import View
 

@@ -13,7 +13,7 @@ from zipfile import BadZipFile
 import numpy as np
 import pandas as pd
 
-from ..core.raw import EXACT, EXACT_KINDS, RawColumn, RawTimes, RawWords, checked_numbers, too_large
+from ..core.columns.raw import EXACT, EXACT_KINDS, RawColumn, RawTimes, RawWords, checked_numbers, too_large
 from ..errors import DataError, EmptyTableError, FileMissingError, NotATableError, did_you_mean
 from .frames import check_named, check_names, check_size, raw_from_frame
 

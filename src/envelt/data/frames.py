@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..core.raw import EXACT, EXACT_KINDS, RawColumn, RawNested, RawTimes, RawWords, checked_numbers, too_large
+from ..core.columns.raw import EXACT, EXACT_KINDS, RawColumn, RawNested, RawTimes, RawWords, checked_numbers, too_large
 from ..errors import ColumnNamesError, EmptyTableError, unknown_column
 
 

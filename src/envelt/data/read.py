@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from ..core.raw import RawNested
+from ..core.columns.raw import RawNested
 from ..errors import DataError, EmptyTableError, FileMissingError
 from .frames import check_named
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ..core.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
+from ..core.columns.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
 from ..errors import EnveltError, FileMissingError, StudyFileError, did_you_mean
 
 STUDY_KEYS = ("data", "outcome", "event", "unit", "ignore", "where", "seed")

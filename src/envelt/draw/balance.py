@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..core.balance import ClassBalance
+from ..core.balance.balance import ClassBalance
 from ..write.digits import count, percent
-from . import style
+from .parts import style
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

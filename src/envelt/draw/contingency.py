@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.contingency import adjusted_residuals
-from ..core.crosstab import CrossTable, row_order
-from ..core.outcome import ClassOutcome, NumericOutcome, Outcome
-from ..core.proportions import wilson
+from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.contingency.crosstab import CrossTable, row_order
+from ..core.stats.proportions import wilson
+from ..core.stats.tables import adjusted_residuals
 from ..write.digits import count, percent, significant, visible
-from . import style
-from .against_levels import row_axes
-from .intervals import Row, all_rows_line, interval_rows
-from .labels import label_rows, margin, short_labels, text_width
+from .parts import style
+from .parts.intervals import Row, all_rows_line, interval_rows
+from .parts.labels import label_rows, margin, short_labels, text_width
+from .parts.row_axes import row_axes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..core.inventory import ColumnFacts, Inventory
+from ..core.inventory.inventory import ColumnFacts, Inventory
 from ..write.digits import count, percent
-from . import style
+from .parts import style
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ..core import thresholds as T
-from ..core.outcome import ClassOutcome
-from ..core.rank import Candidate, Ranking
+from ..core.columns.outcome import ClassOutcome
+from ..core.rank.rank import Candidate, Ranking
 from ..write.digits import count, places, probability
-from . import style
-from .intervals import Row, interval_rows
-from .labels import margin
+from .parts import style
+from .parts.intervals import Row, interval_rows
+from .parts.labels import margin
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure

@@ -7,14 +7,15 @@ from typing import Any
 
 import numpy as np
 
-from ..core import against_class, against_number
+from ..core.against import by_class as against_class
+from ..core.against import by_number as against_number
+from ..core.against.glance import glance
+from ..core.columns.grouping import Grouping, crossed_column
+from ..core.columns.outcome import ClassOutcome, Outcome
+from ..core.columns.table import CategoryColumn, Column, TimeColumn
+from ..core.distribution.look import Look
 from ..core.estimate import UNDEFINED, UNDEFINED_TEST
 from ..core.finding import by_weight
-from ..core.glance import glance
-from ..core.grouping import Grouping, crossed_column
-from ..core.look import Look
-from ..core.outcome import ClassOutcome, Outcome
-from ..core.table import CategoryColumn, Column, TimeColumn
 from ..errors import OptionError, OutcomeError
 from ..view import View
 from ..views import against as seen_against

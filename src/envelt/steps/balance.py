@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..core.axes_of_tables import Cuts, TableAxis, axis_of
-from ..core.balance import class_balance, drifts, outcome_missing
-from ..core.crosstab import cross_tabulate
-from ..core.distribution import number_distribution
+from ..core.balance.balance import class_balance, drifts, outcome_missing
+from ..core.columns.axes import Cuts, TableAxis, axis_of
+from ..core.columns.grouping import Grouping
+from ..core.columns.outcome import ClassOutcome, NumericOutcome
+from ..core.columns.table import TimeColumn
+from ..core.contingency.crosstab import cross_tabulate
+from ..core.distribution.distribution import number_distribution
+from ..core.distribution.look import Look
 from ..core.finding import by_weight
-from ..core.grouping import Grouping
-from ..core.look import Look
-from ..core.outcome import ClassOutcome, NumericOutcome
-from ..core.table import TimeColumn
 from ..view import View
 from ..views.balance import balance_by_view, balance_view, numeric_balance_view
 from .context import Context, refuse_itself

@@ -8,14 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.clustered import unit_codes
+from ..core.columns.grouping import Grouping, grouping_of
+from ..core.columns.outcome import ClassOutcome, Outcome
+from ..core.columns.table import Column, Table
+from ..core.columns.units import unit_keys
+from ..core.contingency.turnround import turns_among
+from ..core.distribution.look import Look
 from ..core.finding import Finding
-from ..core.folds import unit_keys
-from ..core.grouping import Grouping, grouping_of
-from ..core.look import Look
-from ..core.outcome import ClassOutcome, Outcome
-from ..core.table import Column, Table
-from ..core.turnround import turns_among
+from ..core.stats.clustered import unit_codes
 from ..errors import OptionError, OutcomeError
 from ..views.captions import Captions, outcome_line
 from ..write.progress import slow_progress

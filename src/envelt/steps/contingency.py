@@ -6,14 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..core.axes_of_tables import Cuts, TableAxis, axis_of
-from ..core.crosstab import checked_counts, cross_tabulate
+from ..core.columns.axes import Cuts, TableAxis, axis_of
+from ..core.columns.outcome import ClassOutcome
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.contingency.crosstab import checked_counts, cross_tabulate
+from ..core.contingency.findings import table_findings
 from ..core.finding import Finding, by_weight, labelled
-from ..core.outcome import ClassOutcome
-from ..core.quality.absent import missing_follows
-from ..core.quality.levels import spelling_findings
-from ..core.table import CategoryColumn, Column, NumericColumn, TimeColumn
-from ..core.table_findings import table_findings
+from ..core.inventory.quality.absent import missing_follows
+from ..core.inventory.quality.levels import spelling_findings
 from ..errors import OptionError, did_you_mean
 from ..views.contingency import RATES_OF, ContingencyView, checked_shares, contingency_view, part_line
 from ..write.digits import count

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..core.distribution import level_distribution, number_distribution
-from ..core.grouping import stacked
-from ..core.look import Look
-from ..core.sheet import make_sheet
-from ..core.table import CategoryColumn, Column, TimeColumn
+from ..core.columns.grouping import stacked
+from ..core.columns.table import CategoryColumn, Column, TimeColumn
+from ..core.distribution.distribution import level_distribution, number_distribution
+from ..core.distribution.look import Look
+from ..core.distribution.sheet import make_sheet
 from ..errors import OptionError
 from ..view import View
 from ..views.distribution import distribution_view, level_distribution_view, sheet_view

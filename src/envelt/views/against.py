@@ -10,13 +10,13 @@ import numpy as np
 import pandas as pd
 
 from ..core import thresholds as T
-from ..core.against_class import LevelsByClass, NumberByClass
-from ..core.against_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
+from ..core.against.by_class import LevelsByClass, NumberByClass
+from ..core.against.by_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
+from ..core.against.glance import Glance
+from ..core.columns.outcome import ClassOutcome
+from ..core.columns.table import CategoryColumn
 from ..core.estimate import Estimate, Significance
 from ..core.finding import Finding
-from ..core.glance import Glance
-from ..core.outcome import ClassOutcome
-from ..core.table import CategoryColumn
 from ..view import View
 from ..write.digits import count
 from .captions import PLAIN, Captions, missing_line
@@ -125,8 +125,8 @@ def number_by_class_view(
     tables |= distribution_tables(distribution, row_labels, top, dates)
 
     def draw(view: View) -> Any:
-        from ..draw.against_number import draw_number_by_class
-        from ..draw.distribution import draw_distribution
+        from ..draw.against.number import draw_number_by_class
+        from ..draw.distribution.distribution import draw_distribution
 
         line = " · ".join(view.about)
         if distribution.look.picture == "auto" and not parts:
@@ -163,7 +163,7 @@ def levels_by_class_view(
     ordered = column.ordered or column.kind == "binary"
 
     def draw(view: View) -> Any:
-        from ..draw.against_levels import draw_levels_by_class
+        from ..draw.against.levels import draw_levels_by_class
 
         return draw_levels_by_class(names.of(result), view.title, " · ".join(view.about), ordered)
 
@@ -205,8 +205,8 @@ def number_by_levels_view(
     }
 
     def draw(view: View) -> Any:
-        from ..draw.distribution import draw_distribution
-        from ..draw.levels_number import draw_number_by_levels
+        from ..draw.against.levels_number import draw_number_by_levels
+        from ..draw.distribution.distribution import draw_distribution
 
         line = " · ".join(view.about)
         if result.distribution.look.picture == "auto":
@@ -249,7 +249,7 @@ def number_by_number_view(
     about = (*about, f"{said}; {gap}")
 
     def draw(view: View) -> Any:
-        from ..draw.scatter import draw_number_by_number
+        from ..draw.against.scatter import draw_number_by_number
 
         return draw_number_by_number(names.of(result), view.title, " · ".join(view.about))
 
@@ -271,7 +271,7 @@ def number_over_time_view(
     }
 
     def draw(view: View) -> Any:
-        from ..draw.over_time import draw_number_over_time
+        from ..draw.against.over_time import draw_number_over_time
 
         return draw_number_over_time(names.of(result), view.title, " · ".join(view.about))
 
@@ -305,7 +305,7 @@ def glance_view(result: Glance, about: tuple[str, ...], names: Captions = PLAIN)
         tables["groups"] = group_tables(summaries, dates, "candidate", "class")
 
     def draw(view: View) -> Any:
-        from ..draw.glance import draw_glance
+        from ..draw.against.glance import draw_glance
 
         drawn = replace(result, rows=tuple(replace(g, name=names(g.name)) for g in rows))
         return draw_glance(names.of(drawn), view.title, " · ".join(view.about))

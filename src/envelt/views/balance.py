@@ -7,9 +7,9 @@ from typing import Any
 
 import pandas as pd
 
-from ..core.balance import ClassBalance, lopsidedness
-from ..core.crosstab import CrossTable
-from ..core.distribution import NumberDistribution
+from ..core.balance.balance import ClassBalance, lopsidedness
+from ..core.contingency.crosstab import CrossTable
+from ..core.distribution.distribution import NumberDistribution
 from ..core.finding import Finding
 from ..view import View
 from ..write.digits import count, percent
@@ -87,7 +87,7 @@ def numeric_balance_view(
     }
 
     def draw(view: View) -> Any:
-        from ..draw.distribution import draw_distribution
+        from ..draw.distribution.distribution import draw_distribution
 
         return draw_distribution(captioned(result, names), view.title, " · ".join(view.about))
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from ..core.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..write.digits import count
 
 

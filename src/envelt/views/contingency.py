@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..core import contingency as ct
-from ..core.axes_of_tables import TableAxis
-from ..core.crosstab import SHARES, CrossTable, row_order
+from ..core.columns.axes import TableAxis
+from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.contingency.crosstab import SHARES, CrossTable, row_order
 from ..core.finding import Finding
-from ..core.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.stats import tables as ct
 from ..errors import OptionError, did_you_mean
 from ..view import View
 from ..write.digits import count

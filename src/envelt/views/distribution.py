@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..core.against_class import bin_label
-from ..core.distribution import LevelDistribution, NumberDistribution
-from ..core.sheet import Sheet
+from ..core.against.by_class import bin_label
+from ..core.distribution.distribution import LevelDistribution, NumberDistribution
+from ..core.distribution.sheet import Sheet
 from ..view import View
 from ..write.digits import count, day_label, significant
 from .captions import PLAIN, Captions
@@ -38,7 +38,7 @@ def distribution_view(
     about = (*about, *distribution_lines(result, dates))
 
     def draw(view: View) -> Any:
-        from ..draw.distribution import draw_distribution
+        from ..draw.distribution.distribution import draw_distribution
 
         return draw_distribution(captioned(result, names), view.title, " · ".join(view.about), dates)
 
@@ -129,7 +129,7 @@ def _by_group(groups: list[dict[str, Any]], labels: tuple[str, ...]) -> pd.DataF
 
 
 def _profiles(result: NumberDistribution) -> dict[str, pd.DataFrame]:
-    from ..core.calendar import MONTHS, WEEKDAYS
+    from ..core.shapes.calendar import MONTHS, WEEKDAYS
 
     assert result.calendar is not None
     profile = result.calendar[1]
@@ -170,7 +170,7 @@ def level_distribution_view(
     lines += (f"{count(missing)} rows have no value and are left out",) if missing else ()
 
     def draw(view: View) -> Any:
-        from ..draw.bars import draw_bars
+        from ..draw.distribution.bars import draw_bars
 
         drawn = replace(result, name=names(result.name))
         return draw_bars(drawn, view.title, " · ".join(view.about))
@@ -210,7 +210,7 @@ def sheet_view(result: Sheet, about: tuple[str, ...], names: Captions = PLAIN) -
     )
 
     def draw(view: View) -> Any:
-        from ..draw.sheet import draw_sheet
+        from ..draw.distribution.sheet import draw_sheet
 
         drawn = replace(result, columns=tuple(replace(c, name=names(c.name)) for c in rows))
         return draw_sheet(drawn, view.title, " · ".join(view.about))

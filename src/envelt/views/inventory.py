@@ -8,7 +8,7 @@ from typing import Any
 
 import pandas as pd
 
-from ..core.inventory import Inventory
+from ..core.inventory.inventory import Inventory
 from ..view import View
 from ..write.digits import count
 from .captions import Captions

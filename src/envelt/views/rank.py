@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from ..core.rank import Ranking
+from ..core.rank.rank import Ranking
 from ..view import View
 from .captions import PLAIN, Captions
 

@@ -8,7 +8,7 @@ import numpy as np
 import pandas as pd
 
 from ..core.estimate import Estimate, Significance
-from ..core.groups import GroupSummary
+from ..core.stats.groups import GroupSummary
 
 DAY = pd.Timedelta(days=1)
 PLACES = ("mean", "mean_low", "mean_high", "min", "q1", "median", "q3", "max", "mode")

@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping, Sequence
 from datetime import date
 
-from ..core.table import CategoryColumn, Column, NumericColumn, number_label
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, number_label
 
 HEAD = """\
 # A study: what was detected in the data, for you to correct. Every envelt command takes this file in place of

@@ -1,0 +1,1 @@
+"""A candidate against the outcome, or all of them at a glance."""

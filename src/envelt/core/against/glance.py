@@ -1,0 +1,317 @@
+"""All candidates against the outcome at a glance: one number each, on scales that can be read together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..columns.table import CategoryColumn, Column
+from ..estimate import UNDEFINED, Estimate, Significance
+from ..finding import Finding
+from ..shapes.quantiles import Rows, quantile_edges, rows_of_groups
+from ..shapes.ranks import ranks_of_ordinals
+from ..stats import tables as ct
+from ..stats.clustered import clustered_spearman_of_ranks
+from ..stats.clustered_groups import clustered_comparison, clustered_table
+from ..stats.correlation import ranks
+from ..stats.groups import GroupComparison, GroupSummary, compare_groups
+from ..stats.multiplicity import q_values
+from ..stats.proportions import wilson
+from ..stats.rates import event_rates, quantile_bins
+from ..stats.shrinkage import shrunken_levels
+from ..tallies.crossed import Contingency
+from .by_class import bend_without_trend
+from .by_number import mean_bend
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Units = NDArray[np.int64] | None
+
+BINS = 10
+MOST_LEVELS = 1_000
+
+
+@dataclass(frozen=True)
+class Glimpse:
+    """One candidate.
+
+    Parameters
+    ----------
+    measure
+        What ``estimate`` is: "hedges_g" of the classes (the event against the rest of more than two), "spearman" with
+        a numeric outcome, "spread" of the levels' rates or means.
+    estimate, low, high
+        With its 95 % interval. A spread runs from ``low``, the lowest shrunken rate (mean) of a level, to ``high``,
+        the highest; the estimate is the distance.
+    lowest, highest
+        The levels at the ends of a spread.
+    association
+        On one scale for all: bias-corrected Cramér's V over levels or tenths of the rows, or with a numeric outcome
+        the correlation ratio, the root of omega squared.
+    groups
+        The candidate described in each class, where it is a number and the outcome has classes.
+    """
+
+    name: str
+    kind: str
+    n: int
+    missing: int
+    measure: str
+    estimate: float
+    low: float
+    high: float
+    lowest: str
+    highest: str
+    association: float
+    p: float
+    q: float
+    groups: GroupSummary | None = None
+    findings: tuple[Finding, ...] = ()
+
+
+@dataclass(frozen=True)
+class Glance:
+    """All candidates, strongest association first, the few worth opening first, and what the numbers would hide."""
+
+    outcome: Outcome
+    rows: tuple[Glimpse, ...]
+    overall: float
+    first: tuple[str, ...]
+    findings: tuple[Finding, ...] = ()
+
+
+def glance(
+    candidates: list[Column],
+    outcome: Outcome,
+    units: Units = None,
+    progress: Callable[[int, int, str], None] | None = None,
+) -> Glance:
+    """Look at every candidate once.
+
+    Parameters
+    ----------
+    candidates
+        Columns of the same rows as the outcome.
+    units
+        The unit of every row; tests and intervals then count units.
+    progress
+        Told how many candidates are done, of how many, and the next one's name.
+    """
+    known = outcome.known
+    within = None if units is None else units[known]
+    rows = rows_of_groups(outcome.codes[known], len(outcome.levels)) if isinstance(outcome, ClassOutcome) else None
+    ordinals = None
+    if isinstance(outcome, NumericOutcome):
+        ordinals = np.unique(outcome.values[known], return_inverse=True)[1].astype(np.int64)
+    seen = []
+    for i, column in enumerate(candidates):
+        if progress is not None:
+            progress(i, len(candidates), column.name)
+        seen.append(_glimpse(column, outcome, known, within, rows, ordinals))
+    q = q_values(np.array([g.p for g in seen]))
+    seen = [Glimpse(**{**g.__dict__, "q": float(v)}) for g, v in zip(seen, q, strict=True)]
+    seen.sort(key=lambda g: (-np.nan_to_num(g.association, nan=-1.0), g.name))
+    first = tuple(g.name for g in seen if g.q < T.Q_CARRIES and g.association > 0.05)[:3]
+    if isinstance(outcome, ClassOutcome):
+        overall = float(outcome.is_event[known].mean())
+    else:
+        overall = float(outcome.values[known].mean())
+    return Glance(outcome, tuple(seen), overall, first, tuple(f for g in seen for f in g.findings))
+
+
+def _glimpse(
+    column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None, ordinals: Ints | None
+) -> Glimpse:
+    values = column.numbers
+    if _names_rows(column):
+        return _nothing(column, int((~column.missing[known]).sum()), int(column.missing[known].sum()))
+    if isinstance(outcome, ClassOutcome):
+        if values is not None:
+            return _number_classes(column, _known(values, known), outcome, known, units, rows)
+        assert isinstance(column, CategoryColumn)
+        return _levels_classes(column, outcome, known, units)
+    if values is not None:
+        assert ordinals is not None
+        return _number_number(column, _known(values, known), outcome, known, units, ordinals)
+    assert isinstance(column, CategoryColumn)
+    return _levels_number(column, outcome, known, units)
+
+
+def _known(values: Floats, known: NDArray[np.bool_]) -> Floats:
+    return values if known.all() else values[known]
+
+
+def _names_rows(column: Column) -> bool:
+    """Say whether a column tells rows apart rather than describes them: text, or under five rows a level."""
+    if column.kind in ("text", "identifier", "constant"):
+        return True
+    return isinstance(column, CategoryColumn) and len(column) < T.ROWS_PER_STEP * max(column.distinct, 1)
+
+
+def _number_classes(
+    column: Column,
+    values: Floats,
+    outcome: ClassOutcome,
+    known: NDArray[np.bool_],
+    units: Units,
+    rows: Rows | None,
+) -> Glimpse:
+    codes = outcome.codes if known.all() else outcome.codes[known]
+    comparison = compare_groups(values, codes, outcome.levels, rows)
+    counts = _tenths(comparison)
+    test, v = (ct.chi_square(counts), ct.cramers_v(counts).estimate) if counts.shape[0] > 1 else (_no_test(), 0.0)
+    if units is not None:
+        comparison = clustered_comparison(comparison, values, codes, units)
+        bins = quantile_bins(values)
+        if len(bins.left) > 1:
+            test, effect = clustered_table(counts, bins.codes, codes, units)
+            v = effect.estimate
+    effect = _standardized(comparison, values, outcome, known, units)
+    rank_test = comparison.tests["mann_whitney" if len(outcome.levels) == 2 else "kruskal_wallis"]
+    n = int(comparison.summary.moments.n.sum())
+    found = _bend(column.name, values, codes, outcome, comparison) if test.p < T.BEND_P else ()
+    return Glimpse(
+        column.name, column.kind, n, len(codes) - n, "hedges_g", *effect, "", "", float(np.nan_to_num(v)),
+        _both(rank_test, test), np.nan, comparison.summary, found,
+    )  # fmt: skip
+
+
+def _bend(
+    name: str, values: Floats, codes: NDArray[np.integer], outcome: ClassOutcome, comparison: GroupComparison
+) -> tuple[Finding, ...]:
+    """Say so where the standardized difference hides a bend."""
+    bins = quantile_bins(values)
+    rates = event_rates(bins.codes, codes == outcome.event_code, len(bins.left))
+    return tuple(bend_without_trend(name, outcome, comparison, bins, rates))
+
+
+def _standardized(
+    comparison: GroupComparison, values: Floats, outcome: ClassOutcome, known: NDArray[np.bool_], units: Units
+) -> Estimate:
+    if len(outcome.levels) == 2:
+        return comparison.effects["hedges_g"]
+    event = outcome.is_event[known].astype(np.int64)
+    two = compare_groups(values, event, ("rest", outcome.event))
+    return (two if units is None else clustered_comparison(two, values, event, units)).effects["hedges_g"]
+
+
+def _tenths(comparison: GroupComparison) -> Ints:
+    """Count each class in tenths of all rows, shape (bins, classes)."""
+    summary = comparison.summary
+    if comparison.ranked is not None:
+        edges = comparison.ranked.quantiles(np.arange(1, BINS) / BINS)
+        edges = np.unique(edges[~np.isnan(edges)])
+    else:
+        pooled = np.concatenate(summary.ordered)
+        pooled.sort(kind="stable")
+        edges = quantile_edges(pooled, BINS) if len(pooled) else np.zeros(0)
+    places = [np.concatenate(([0], np.searchsorted(g, edges, "left"), [len(g)])) for g in summary.ordered]
+    counts = np.diff(np.array(places), axis=1).T
+    return np.asarray(counts[counts.sum(axis=1) > 0], np.int64)
+
+
+def _no_test() -> Significance:
+    return Significance(float("nan"), float("nan"))
+
+
+def _both(first: Significance, second: Significance) -> float:
+    """Return one p for two looks at a candidate: a trend, and any difference between its parts."""
+    seen = [t.p for t in (first, second) if t.p == t.p]
+    return min(1.0, 2 * min(seen)) if seen else float("nan")
+
+
+def _levels_classes(column: CategoryColumn, outcome: ClassOutcome, known: NDArray[np.bool_], units: Units) -> Glimpse:
+    codes, classes = column.codes[known], outcome.codes[known]
+    tally = Contingency(len(column.levels), len(outcome.levels))
+    tally.add(codes, classes)
+    counts, missing = tally.finish()
+    if np.count_nonzero(counts.sum(axis=1)) < 2:
+        return _nothing(column, int(counts.sum()), missing)
+    if units is not None:
+        test, v = clustered_table(counts, codes, classes, units)
+    else:
+        test = ct.chi_square_sparse(counts) if ct.expected_are_small(counts) else ct.chi_square(counts)
+        v = ct.cramers_v(counts)
+    n, events = counts.sum(axis=1), counts[:, outcome.event_code]
+    rate = wilson(events, n)[0]
+    base = events.sum() / max(n.sum(), 1)
+    spread = _spread(column, n, rate, float(base), float(np.sqrt(base * (1 - base))))
+    return Glimpse(
+        column.name,
+        column.kind,
+        int(n.sum()),
+        missing,
+        "spread",
+        *spread,
+        float(np.nan_to_num(v.estimate)),
+        test.p,
+        np.nan,
+    )
+
+
+def _nothing(column: Column, n: int, missing: int) -> Glimpse:
+    return Glimpse(column.name, column.kind, n, missing, "none", *UNDEFINED, "", "", np.nan, np.nan, np.nan)
+
+
+def _spread(
+    column: CategoryColumn, n: Ints, mean: Floats, base: float, sd: float
+) -> tuple[float, float, float, str, str]:
+    """Return the distance between the lowest and highest shrunken level, both, and their names."""
+    shrunken = shrunken_levels(n, mean, base, sd)
+    there = np.flatnonzero(n)
+    lowest, highest = there[np.argmin(shrunken[there])], there[np.argmax(shrunken[there])]
+    low, high = float(shrunken[lowest]), float(shrunken[highest])
+    if low == high:
+        return 0.0, low, high, "", ""
+    return high - low, low, high, column.levels[lowest], column.levels[highest]
+
+
+def _number_number(
+    column: Column,
+    values: Floats,
+    outcome: NumericOutcome,
+    known: NDArray[np.bool_],
+    units: Units,
+    ordinals: Ints,
+) -> Glimpse:
+    """Correlate two numbers; ``ordinals`` are the places of the outcome among its different values, found once."""
+    y = outcome.values[known]
+    both = ~np.isnan(values)
+    x_ranks, y_ranks = ranks(values[both]), ranks_of_ordinals(ordinals[both])
+    effect, test = clustered_spearman_of_ranks(x_ranks, y_ranks, None if units is None else units[both])
+    bins = quantile_bins(values)
+    comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.left))))
+    if units is not None and len(bins.left) > 1:
+        comparison = clustered_comparison(comparison, y, bins.codes, units)
+    over = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
+    n = int(both.sum())
+    found = mean_bend(column.name, outcome, comparison.summary, bins, {**comparison.tests, "spearman": test})
+    return Glimpse(
+        column.name, column.kind, n, len(y) - n, "spearman", *effect, "", "", _ratio(comparison), _both(test, over),
+        np.nan, findings=found,
+    )  # fmt: skip
+
+
+def _ratio(comparison: GroupComparison) -> float:
+    """Return the correlation ratio, the root of omega squared (0 below it)."""
+    return float(np.sqrt(max(0.0, np.nan_to_num(comparison.effects["omega_squared"].estimate))))
+
+
+def _levels_number(column: CategoryColumn, outcome: NumericOutcome, known: NDArray[np.bool_], units: Units) -> Glimpse:
+    codes, y = column.codes[known], outcome.values[known]
+    comparison = compare_groups(y, codes, column.levels)
+    m = comparison.summary.moments
+    n = int(m.n.sum())
+    if np.count_nonzero(m.n) < 2:
+        return _nothing(column, n, len(y) - n)
+    if units is not None:
+        comparison = clustered_comparison(comparison, y, codes, units)
+    test = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
+    base = float(y[codes >= 0].mean())
+    spread = _spread(column, m.n, m.mean, base, m.within_sd)
+    return Glimpse(column.name, column.kind, n, len(y) - n, "spread", *spread, _ratio(comparison), test.p, np.nan)

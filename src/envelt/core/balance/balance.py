@@ -1,0 +1,148 @@
+"""How the outcome's classes are spread."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.table import TimeColumn
+from ..finding import Finding, by_weight, marked
+from ..stats.groups import compare_groups
+from ..stats.rates import calendar_rate_bins, event_rates
+from ..stats.tables import chi_square, chi_square_sparse, expected_are_small
+from ..tallies.counts import Counts
+
+DRIFT_BINS = 12
+"""Units of the calendar, about, over which a drift is looked for: few enough to have rows each."""
+
+
+@dataclass(frozen=True)
+class ClassBalance:
+    """Counts of the classes.
+
+    Parameters
+    ----------
+    unknown
+        Rows without an outcome.
+    largest_share
+        The accuracy of always saying the largest class.
+    candidates
+        How many there are, to set beside the rows of the smallest class.
+    """
+
+    outcome: ClassOutcome
+    counts: NDArray[np.int64]
+    unknown: int
+    largest_share: float
+    candidates: int
+    findings: tuple[Finding, ...]
+
+
+def class_balance(outcome: ClassOutcome, candidates: int) -> ClassBalance:
+    """Count the classes of an outcome and say what follows for a model of so many candidates."""
+    tally = Counts(len(outcome.levels))
+    tally.add(outcome.codes)
+    counts, unknown = tally.finish()
+    total, smallest, largest = int(counts.sum()), int(counts.argmin()), int(counts.argmax())
+    share = counts / total
+    findings = [*outcome_missing(outcome.name, unknown, total)]
+    ratio = counts[smallest] / counts[largest]
+    if ratio < T.LOPSIDED_NOTE:
+        findings.append(
+            Finding(
+                "lopsided-outcome",
+                "caution" if ratio < T.LOPSIDED_CAUTION else "note",
+                (outcome.name,),
+                f"{outcome.levels[smallest]!r} is {share[smallest]:.1%} of the rows, one for every "
+                f"{1 / ratio:.1f} of {outcome.levels[largest]!r}: always saying {outcome.levels[largest]!r} is right "
+                f"{share[largest]:.1%} of the time.",
+                "Judge a model by log loss, or by recall and precision of the rare class, not by accuracy; "
+                "keep the classes' shares equal in every fold.",
+                {"smallest": int(counts[smallest]), "largest": int(counts[largest]), "ratio": float(ratio)},
+            )
+        )
+    if candidates and counts[smallest] < T.CASES_PER_CANDIDATE * candidates:
+        findings.append(
+            Finding(
+                "small-class",
+                "caution",
+                (outcome.name,),
+                f"{outcome.levels[smallest]!r} has {counts[smallest]:,} rows for {candidates} candidates, "
+                f"{counts[smallest] / candidates:.1f} each; a model of all of them wants "
+                f"{T.CASES_PER_CANDIDATE} or more.",
+                "Use fewer candidates or more shrinkage, gather more rows of this class, or join it with another.",
+                {"rows": int(counts[smallest]), "candidates": candidates},
+            )
+        )
+    return ClassBalance(outcome, counts, unknown, float(share[largest]), candidates, by_weight(findings))
+
+
+def lopsidedness(counts: NDArray[np.int64]) -> str:
+    """Say in words how lopsided classes are: by the smallest for one of the largest."""
+    ratio = counts.min() / max(int(counts.max()), 1)
+    if ratio >= 1 / 1.5:
+        return "about even"
+    return "uneven" if ratio >= T.LOPSIDED_NOTE else "lopsided" if ratio >= T.LOPSIDED_CAUTION else "very lopsided"
+
+
+def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
+    """Find dates over which the outcome drifts: its rate, or mean, between units of the calendar."""
+    found = []
+    known = outcome.known
+    for column in dates:
+        days = column.days[known]
+        bins = calendar_rate_bins(days, DRIFT_BINS)
+        rows = np.bincount(bins.codes[bins.codes >= 0], minlength=len(bins.left))
+        enough = np.flatnonzero(rows >= T.SPREAD_ROWS)
+        if len(enough) < 2:
+            continue
+        renumber = np.full(len(rows) + 1, -1, np.int32)
+        renumber[enough] = np.arange(len(enough))
+        codes, k = renumber[bins.codes], len(enough)
+        if isinstance(outcome, ClassOutcome):
+            event = outcome.is_event[known]
+            rates = event_rates(codes, event, k)
+            table = np.stack([rates.n - rates.events, rates.events], axis=1)
+            p, at = (chi_square_sparse if expected_are_small(table) else chi_square)(table).p, rates.rate
+            what, write = f"rate of {outcome.event!r}", "{:.0%}"
+        else:
+            comparison = compare_groups(outcome.values[known], codes, tuple(str(i) for i in range(k)))
+            test = comparison.tests.get("welch_anova", comparison.tests.get("welch_t"))
+            p, at = (test.p if test is not None else np.nan), comparison.summary.moments.mean
+            what, write = f"mean of {marked(outcome.name)}", "{:.4g}"
+        if not p < T.DRIFT_P:
+            continue
+        first, last = 0, k - 1
+        names = [str(np.datetime64(int(bins.left[enough[i]]), "D")) for i in (first, last)]
+        found.append(
+            Finding(
+                "outcome-drift",
+                "caution",
+                (outcome.name, column.name),
+                f"The {what} is not the same over {marked(column.name)}: {write.format(at[first])} from {names[0]} and "
+                f"{write.format(at[last])} from {names[1]} (p {'< 0.001' if p < 0.001 else f'= {p:.3f}'}).",
+                "Test a model on later rows than it was fitted on, and ask what changed.",
+                {"p": float(p), "first": float(at[first]), "last": float(at[last])},
+            )
+        )
+    return found
+
+
+def outcome_missing(name: str, unknown: int, known: int) -> list[Finding]:
+    """Say how many rows have no outcome."""
+    if not unknown:
+        return []
+    return [
+        Finding(
+            "outcome-missing",
+            "note",
+            (name,),
+            f"{unknown:,} of {unknown + known:,} rows have no {marked(name)} and are set aside wherever it is used.",
+            "Find out why: rows are seldom without an outcome by chance.",
+            {"rows": unknown},
+        )
+    ]

@@ -1,0 +1,1 @@
+"""Columns: as read, as encoded, and as groups, outcomes and axes of tables."""

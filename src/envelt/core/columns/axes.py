@@ -1,0 +1,217 @@
+"""The rows and columns of a cross-tabulation: levels, bins, units of the calendar, combinations of columns."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...errors import OptionError
+from ..finding import marked
+from ..shapes.bins import readable_bins
+from ..shapes.calendar import calendar_bins, fitting_unit, unit_labels
+from ..shapes.quantiles import sorted_quantiles
+from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label, number_labels
+
+Codes = NDArray[np.int64] | NDArray[np.int32]
+Floats = NDArray[np.float64]
+
+FEW_VALUES = 8
+USUAL_BINS = 8
+CALENDAR_BINS = 16
+MOST_LEVELS = 200
+"""Without a word on it, tables have so many levels; the smallest of more are joined."""
+MOST_COMBINED = 2_000
+ABSENT = "missing"
+
+
+@dataclass(frozen=True)
+class Cuts:
+    """How numbers and dates become levels.
+
+    Parameters
+    ----------
+    bins, width, start
+        As for histograms.
+    at
+        Cut points, in order; a value on one goes right.
+    calendar
+        A unit for dates.
+    largest
+        How many levels stay apart; the others become one.
+    missing
+        Whether missing is a level of its own.
+    """
+
+    bins: int | None = None
+    width: float | None = None
+    start: float | None = None
+    at: tuple[float, ...] = ()
+    calendar: str | None = None
+    largest: int | None = None
+    missing: bool = False
+
+    def __post_init__(self) -> None:
+        if any(not a < b for a, b in pairwise(self.at)):
+            raise OptionError(f"Cut points go from low to high, each once, not {', '.join(f'{v:g}' for v in self.at)}.")
+        if self.largest is not None and self.largest < 1:
+            raise OptionError(f"The number of levels kept must be from 1 up, not {self.largest}.")
+
+
+@dataclass(frozen=True)
+class TableAxis:
+    """The rows, or the columns, of a table.
+
+    Parameters
+    ----------
+    names
+        The columns it is made of.
+    levels
+        One tuple a level, one text a column.
+    codes
+        Of the rows of the data, shape (n,), ``-1`` for missing.
+    ordered
+        Whether the order of the levels means something.
+    missing
+        Rows without a level.
+    notes
+        How numbers were cut and levels joined.
+    other
+        Whether the last level holds the levels that were joined.
+    """
+
+    names: tuple[str, ...]
+    levels: tuple[tuple[str, ...], ...]
+    codes: Codes
+    ordered: bool
+    missing: int
+    notes: tuple[str, ...] = ()
+    other: bool = False
+
+    @property
+    def labels(self) -> tuple[str, ...]:
+        """One text a level."""
+        return tuple(", ".join(level) for level in self.levels)
+
+
+def axis_of(columns: list[Column], cuts: Cuts) -> TableAxis:
+    """Return the axis that one column makes, or the combinations of several; empty ones are kept.
+
+    Raises
+    ------
+    OptionError
+        A column is missing in every row, or there would be more than 2,000 combinations.
+    """
+    whole = _one(columns[0], cuts)
+    for column in columns[1:]:
+        one = _one(column, cuts)
+        size = len(one.levels)
+        if len(whole.levels) * size > MOST_COMBINED:
+            raise OptionError(
+                f"{' and '.join((*whole.names, *one.names))} make {len(whole.levels) * size:,} combinations; at most "
+                f"{MOST_COMBINED:,} are tabulated. Keep fewer levels: largest=… (--largest)."
+            )
+        codes = np.where((whole.codes < 0) | (one.codes < 0), -1, whole.codes * size + one.codes)
+        levels = tuple((*a, *b) for a in whole.levels for b in one.levels)
+        ordered = whole.ordered and one.ordered
+        notes = (*whole.notes, *one.notes)
+        whole = TableAxis((*whole.names, *one.names), levels, codes, ordered, int((codes < 0).sum()), notes)
+    return whole
+
+
+def _is_empty(column: Column) -> bool:
+    if isinstance(column, CategoryColumn):
+        # one look at the first rows is enough for nearly every column
+        return int(column.codes[:1000].max(initial=-1)) < 0 and int(column.codes.max(initial=-1)) < 0
+    return bool(column.missing.all())
+
+
+def _one(column: Column, cuts: Cuts) -> TableAxis:
+    if _is_empty(column):
+        raise OptionError(f"{column.name!r} is missing in every row: there is nothing to tabulate.")
+    if isinstance(column, CategoryColumn):
+        ordered = column.ordered or column.kind == "binary"
+        missing = int((column.codes < 0).sum()) if column.codes.min(initial=0) < 0 else 0
+        levels = tuple((level,) for level in column.levels)
+        axis = TableAxis((column.name,), levels, column.codes, ordered, missing)
+        axis = _joined(axis, cuts.largest)
+    else:
+        axis = _binned(column, cuts)
+    if cuts.missing and axis.missing:
+        last = len(axis.levels)
+        codes = np.where(axis.codes < 0, last, axis.codes)
+        return replace(axis, levels=(*axis.levels, (ABSENT,)), codes=codes, missing=0, ordered=False)
+    return axis
+
+
+def _joined(axis: TableAxis, largest: int | None) -> TableAxis:
+    """Keep the largest levels apart and join the others, where there are more than asked for."""
+    most = largest or MOST_LEVELS
+    if len(axis.levels) <= most + 1:
+        return axis
+    n = np.bincount(axis.codes[axis.codes >= 0], minlength=len(axis.levels))
+    kept = np.sort(np.argsort(-n, kind="stable")[:most])
+    renumber = np.full(len(axis.levels) + 1, most, np.int64)
+    renumber[kept] = np.arange(most)
+    renumber[-1] = -1
+    joined = len(axis.levels) - most
+    levels = (*(axis.levels[k] for k in kept), (f"other ({joined:,} levels)",))
+    note = f"the {most:,} largest levels of {marked(axis.names[0])}; {joined:,} joined as other"
+    return replace(
+        axis, levels=levels, codes=renumber[axis.codes], notes=(*axis.notes, note), ordered=False, other=True
+    )
+
+
+def _binned(column: Column, cuts: Cuts) -> TableAxis:
+    values = column.numbers
+    assert values is not None
+    present = np.sort(values[~np.isnan(values)])
+    missing = len(values) - len(present)
+    if isinstance(column, TimeColumn):
+        unit = cuts.calendar or fitting_unit(float(present[0]), float(present[-1]), CALENDAR_BINS)
+        bins, unit = calendar_bins(present, unit)
+        labels, inner, note = list(unit_labels(bins, unit)), bins.edges[1:-1], f"{marked(column.name)} by {unit}"
+    elif cuts.at:
+        inner, labels = np.array(cuts.at), list(cut_labels(cuts.at))
+        note = (
+            f"{marked(column.name)} cut at {', '.join(number_label(v) for v in cuts.at)}; a value on a cut goes right"
+        )
+    elif cuts.bins is None and cuts.width is None and column.distinct <= FEW_VALUES:
+        distinct = np.unique(present)
+        inner, labels, note = distinct[1:], number_labels(distinct), ""
+    else:
+        body = present if cuts.bins or cuts.width else _within_fences(present)
+        bins = readable_bins(body, cuts.bins or (None if cuts.width else USUAL_BINS), cuts.width, cuts.start)
+        edges = bins.all_edges
+        inner, labels = edges[1:-1], _ranges(edges)
+        if present[0] < edges[0]:
+            labels[0] = f"under {number_label(np.ceil(edges[1]) if _on_halves(edges) else edges[1])}"
+        if present[-1] > edges[-1]:
+            labels[-1] = f"{labels[-1].split(' to ')[0]} up"
+        note = f"{marked(column.name)} in bins of {number_label(float(f'{np.median(np.diff(bins.edges)):.6g}'))}"
+        if len(labels) > MOST_COMBINED:
+            raise OptionError(f"{len(labels):,} bins of {column.name} are too many to tabulate: take a larger width.")
+    codes = np.where(np.isnan(values), -1, np.searchsorted(inner, values, "right"))
+    levels = tuple((label,) for label in labels)
+    return TableAxis((column.name,), levels, codes.astype(np.int64), True, missing, (note,) if note else ())
+
+
+def _within_fences(present: Floats) -> Floats:
+    """Return the values within Tukey's fences, so that a few far ones do not take the bins; all where they agree."""
+    q1, q3 = sorted_quantiles(present, np.array([0.25, 0.75]))
+    inside = present[(present >= q1 - 1.5 * (q3 - q1)) & (present <= q3 + 1.5 * (q3 - q1))]
+    return inside if q3 > q1 else present
+
+
+def _on_halves(edges: Floats) -> bool:
+    return bool((np.mod(edges, 1) == 0.5).all())
+
+
+def _ranges(edges: Floats) -> list[str]:
+    """Name bins; of whole numbers, edges on halves, by the values in them."""
+    if _on_halves(edges):
+        ends = [(int(np.ceil(a)), int(np.floor(b))) for a, b in pairwise(edges)]
+        return [f"{a}" if a == b else f"{a} to {b}" for a, b in ends]
+    return [f"{a} to {b}" for a, b in pairwise(number_labels(edges))]

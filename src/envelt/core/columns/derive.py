@@ -1,0 +1,80 @@
+"""New columns from old ones: by expression, by cut points, by regrouping levels."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from ...errors import ExpressionError, KindConflictError, did_you_mean
+from .expression import derived_column, names_in
+from .plan import DerivedPlan
+from .raw import RawColumn, RawWords
+from .table import CategoryColumn, NumericColumn, Table
+
+
+def origins(plan: DerivedPlan) -> set[str]:
+    """Return the columns a recipe names."""
+    if plan.expression:
+        return names_in(plan.expression)
+    return {plan.cut or plan.regroup}
+
+
+def in_order(plans: Mapping[str, DerivedPlan]) -> list[str]:
+    """Return derived columns so that each comes after those it needs.
+
+    Raises
+    ------
+    ExpressionError
+        Some need each other.
+    """
+    done: list[str] = []
+    waiting = dict(plans)
+    while waiting:
+        ready = [n for n, p in waiting.items() if not (origins(p) & waiting.keys())]
+        if not ready:
+            raise ExpressionError(f"The derived columns {', '.join(waiting)} need each other: none can be made first.")
+        for name in ready:
+            done.append(name)
+            del waiting[name]
+    return done
+
+
+def derive(table: Table, plan: DerivedPlan) -> RawColumn:
+    """Make a column.
+
+    Raises
+    ------
+    ExpressionError, UnknownColumnError, KindConflictError
+    """
+    if plan.expression:
+        return derived_column(table, plan.expression)
+    return _cut(table, plan) if plan.cut else _regroup(table, plan)
+
+
+def _cut(table: Table, plan: DerivedPlan) -> RawWords:
+    column = table[plan.cut]
+    if not isinstance(column, NumericColumn):
+        raise KindConflictError(f"Column {plan.cut!r} is {column.kind} and cannot be cut at numbers.")
+    codes = np.where(column.missing, -1, np.searchsorted(np.array(plan.at), column.values, "right"))
+    return RawWords(codes.astype(np.int32), list(plan.names), order=True)
+
+
+def _regroup(table: Table, plan: DerivedPlan) -> RawWords:
+    column = table[plan.regroup]
+    if not isinstance(column, CategoryColumn):
+        raise KindConflictError(f"Column {plan.regroup!r} is {column.kind} and has no levels to regroup.")
+    new = {}
+    for level, olds in plan.into.items():
+        for old in olds:
+            at = next(
+                (i for i, pair in enumerate(zip(column.levels, column.written, strict=True)) if old in pair), None
+            )
+            if at is None:
+                hint = did_you_mean(old, column.levels)
+                raise ExpressionError(f"Column {plan.regroup!r} has no level {old!r}.{hint}")
+            new[at] = level
+    named = [new.get(i, level) for i, level in enumerate(column.levels)]
+    levels = list(dict.fromkeys(named))
+    at_new = np.array([*(levels.index(n) for n in named), -1], np.int32)
+    return RawWords(at_new[column.codes], levels, column.ordered)

@@ -1,0 +1,233 @@
+"""From columns as read to encoded columns of a kind."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ...errors import KindConflictError, did_you_mean
+from .grades import grade_order
+from .kinds import Detected, detect
+from .plan import ColumnPlan
+from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .readings import read_dates, read_numbers
+from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_label, time_label
+
+NO_PLAN = ColumnPlan()
+BOOLEANS = (("no", "yes"), ("false", "true"), ("f", "t"), ("n", "y"))
+WORD_KINDS = ("nominal", "binary", "ordinal", "identifier", "text", "constant")
+"""Declared kinds under which texts stay texts."""
+
+
+def encode_table(raw: Mapping[str, RawColumn], rows: pd.Index[Any], plans: Mapping[str, ColumnPlan]) -> Table:
+    """Encode every column once, by its declared kind where there is one, else by the detected one.
+
+    Parameters
+    ----------
+    raw
+        Columns as read, by name.
+    rows
+        The label of each row.
+    plans
+        What a person decided, by column name.
+
+    Raises
+    ------
+    UnknownKindError, KindConflictError
+    """
+    return Table({name: encode(name, column, plans.get(name, NO_PLAN), rows) for name, column in raw.items()}, rows)
+
+
+def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any]) -> Column:
+    """Encode one column as the kind declared, or as the kind detected."""
+    read, reading = raw, ""
+    if isinstance(raw, RawWords) and plan.kind not in WORD_KINDS:
+        read, reading = _read(raw)
+    found = detect(name, read)
+    detected = found.kind
+    if reading:
+        found = found._replace(reason=f"{reading}; {found.reason}")
+    kind, declared = plan.kind, bool(plan.kind)
+    if not kind and (plan.order or (plan.labels and found.kind in ("discrete", "continuous"))):
+        kind = "ordinal" if plan.order else "nominal"
+        found = found._replace(reason=f"its levels were given {'an order' if plan.order else 'labels'}")
+        declared = True
+    if declared:
+        asked = plan.kind and kind != found.kind
+        reason = f"as declared (looked {found.kind}: {found.reason})" if asked else found.reason
+        order = found.order if found.kind == "ordinal" else ()
+        found = Detected(kind, reason, order, distinct=found.distinct)
+    column = _build(name, read, found, declared, rows)
+    if isinstance(column, CategoryColumn) and (plan.labels or plan.order):
+        column = _relabelled(column, plan)
+    return replace(column, detected=detected, reading=reading, label=plan.label, unit=plan.unit)
+
+
+def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
+    """Give levels their labels and their order.
+
+    Raises
+    ------
+    KindConflictError
+        An order names no level, or two levels get one label.
+    """
+    shown = [plan.labels.get(w, level) for w, level in zip(column.written, column.levels, strict=True)]
+    if len(set(shown)) < len(shown):
+        raise KindConflictError(f"Two levels of column {column.name!r} have one label: {', '.join(shown)}.")
+    known = {text: i for i, pair in enumerate(zip(shown, column.written, strict=True)) for text in pair}
+    unknown = [o for o in plan.order if o not in known and o not in plan.labels]
+    if unknown:
+        hint = did_you_mean(unknown[0], known)
+        raise KindConflictError(f"The order of column {column.name!r} names no level: {unknown[0]!r}.{hint}")
+    listed = dict.fromkeys(known[o] for o in plan.order if o in known)
+    order = [*listed, *(i for i in range(len(shown)) if i not in listed)]
+    renumber = np.full(len(order) + 1, -1, np.int32)
+    renumber[order] = np.arange(len(order), dtype=np.int32)
+    return replace(
+        column,
+        codes=renumber[column.codes],
+        levels=tuple(shown[i] for i in order),
+        written=tuple(column.written[i] for i in order),
+    )
+
+
+def _read(raw: RawWords) -> tuple[RawColumn, str]:
+    """Read texts as numbers or dates where all of them can be; else fold spellings of a yes or no."""
+    numbers = read_numbers(raw.words)
+    if numbers is not None:
+        values = np.append(numbers.values, np.nan)[raw.codes]
+        return RawNumbers(values), f"numbers kept as text, {numbers.how}"
+    dates = read_dates(raw.words)
+    if dates is not None:
+        doubt = ", though day and month may be swapped" if dates.ambiguous else ""
+        return RawTimes(np.append(dates.values, 0)[raw.codes], raw.codes < 0), dates.how + doubt
+    return _folded(raw), ""
+
+
+def _folded(raw: RawWords) -> RawWords:
+    """Join spellings of one yes and one no (Yes, YES, no) into two levels, each spelt as most rows have it."""
+    folded = [w.strip().casefold() for w in raw.words]
+    if not 2 < len(folded) <= 10 or tuple(sorted(set(folded))) not in BOOLEANS:
+        return raw
+    counts = np.bincount(raw.codes[raw.codes >= 0], minlength=len(folded))
+    best = {f: max((i for i, g in enumerate(folded) if g == f), key=lambda i: counts[i]) for f in dict.fromkeys(folded)}
+    place = {f: k for k, f in enumerate(best)}
+    renumber = np.array([*(place[f] for f in folded), -1], np.int32)
+    return RawWords(renumber[raw.codes], [raw.words[i] for i in best.values()])
+
+
+def _build(name: str, raw: RawColumn, what: Detected, declared: bool, rows: pd.Index[Any]) -> Column:
+    head: dict[str, Any] = {"name": name, "kind": what.kind, "reason": what.reason, "declared": declared}
+    head["other"] = "" if declared else what.other
+    if what.kind in ("continuous", "discrete"):
+        values = _as_numbers(name, raw, what.kind, rows)
+        return NumericColumn(**head, values=values, counted=what.distinct)
+    if what.kind == "datetime":
+        times = _as_times(name, raw, rows)
+        return TimeColumn(**head, values=times.values, absent=times.absent)
+    codes, levels = _as_levels(raw, what)
+    _check_levels(name, what.kind, levels, codes)
+    return CategoryColumn(**head, codes=codes, levels=levels, ordered=what.kind == "ordinal", written=levels)
+
+
+def _as_numbers(name: str, raw: RawColumn, kind: str, rows: pd.Index[Any]) -> NDArray[np.float64]:
+    if isinstance(raw, RawNumbers):
+        return raw.values
+    if isinstance(raw, RawTimes):
+        raise KindConflictError(f"Column {name!r} holds dates and cannot be {kind}: declare it datetime.")
+    numbers = pd.to_numeric(pd.Series(raw.words, dtype=object), errors="coerce").to_numpy(np.float64)
+    wrong = ~np.isfinite(numbers)
+    if wrong[raw.codes[raw.codes >= 0]].any():
+        bad = np.flatnonzero((raw.codes >= 0) & wrong[raw.codes])
+        at = int(bad[0])
+        raise KindConflictError(
+            f"Column {name!r} cannot be {kind}: {raw.words[raw.codes[at]]!r} is not a number "
+            f"(row {rows[at]}; {len(bad):,} such rows). Mend or blank those cells, or declare another kind."
+        )
+    return np.append(numbers, np.nan)[raw.codes]
+
+
+def _as_times(name: str, raw: RawColumn, rows: pd.Index[Any]) -> RawTimes:
+    if isinstance(raw, RawTimes):
+        return raw
+    if isinstance(raw, RawNumbers):
+        raise KindConflictError(
+            f"Column {name!r} holds plain numbers and cannot be a datetime: write dates as 2024-09-30."
+        )
+    stamps = pd.to_datetime(pd.Series(raw.words, dtype=object), errors="coerce", format="ISO8601", utc=True)
+    wrong = stamps.isna().to_numpy()
+    if wrong[raw.codes[raw.codes >= 0]].any():
+        at = int(np.flatnonzero((raw.codes >= 0) & wrong[raw.codes])[0])
+        raise KindConflictError(
+            f"Column {name!r} cannot be a datetime: {raw.words[raw.codes[at]]!r} is not a date like "
+            f"2024-09-30 (row {rows[at]})."
+        )
+    micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
+    return RawTimes(np.append(micro, 0)[raw.codes], raw.codes < 0)
+
+
+def _as_levels(raw: RawColumn, what: Detected) -> tuple[NDArray[np.int32], tuple[str, ...]]:
+    """Return codes and levels in their order: declared or natural for grades, else by frequency."""
+    if isinstance(raw, RawWords):
+        codes, levels = raw.codes, raw.words
+        order = what.order or (grade_order(levels) if what.kind == "ordinal" else ())
+    elif isinstance(raw, RawNumbers):
+        codes, unique = _factorize(raw.values, np.isnan(raw.values))
+        levels = [number_label(v) for v in unique]
+        order = ()
+    else:
+        codes, unique = _factorize(raw.values, raw.absent)
+        levels, order = [time_label(v) for v in unique], ()
+    counts = np.bincount(codes[codes >= 0], minlength=len(levels))
+    if order:
+        place = {level: i for i, level in enumerate(order)}
+        rank = np.array([place.get(level, len(order)) for level in levels])
+    elif what.kind in ("nominal", "text"):
+        rank = -counts
+    elif what.kind == "identifier":
+        rank = np.zeros(len(levels), np.int64)  # as they come: an order of names means nothing
+    else:
+        rank = _natural_order(levels)
+    new_order = np.lexsort((np.arange(len(levels)), rank))
+    new_order = new_order[counts[new_order] > 0]
+    renumber = np.full(len(levels) + 1, -1, np.int32)
+    renumber[new_order] = np.arange(len(new_order), dtype=np.int32)
+    return renumber[codes], tuple(levels[i] for i in new_order)
+
+
+def _factorize(values: NDArray[Any], missing: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[Any]]:
+    unique, inverse = np.unique(values[~missing], return_inverse=True)
+    codes = np.full(len(values), -1, np.int32)
+    codes[~missing] = inverse
+    return codes, unique
+
+
+def _natural_order(levels: list[str]) -> NDArray[np.int64]:
+    """Rank levels: numbers by size, no before yes, false before true, else by text."""
+    denials = {"no", "n", "false", "f", "0", "never", "absent"}
+
+    def key(level: str) -> tuple[int, float, str]:
+        folded = level.strip().casefold()
+        try:
+            return (0, float(folded), level)
+        except ValueError:
+            return (1, 0.0 if folded in denials else 1.0, folded)
+
+    rank = np.empty(len(levels), np.int64)
+    rank[sorted(range(len(levels)), key=lambda i: key(levels[i]))] = np.arange(len(levels))
+    return rank
+
+
+def _check_levels(name: str, kind: str, levels: tuple[str, ...], codes: NDArray[np.int32]) -> None:
+    if kind == "binary" and len(levels) > 2:
+        shown = ", ".join(levels[:4])
+        raise KindConflictError(
+            f"Column {name!r} cannot be binary: it has {len(levels):,} values ({shown}, …). Declare it nominal."
+        )
+    if kind == "constant" and len(levels) > 1:
+        raise KindConflictError(f"Column {name!r} cannot be constant: it has {len(levels):,} values.")

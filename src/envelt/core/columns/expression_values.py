@@ -1,0 +1,121 @@
+"""What an expression is made of: three-valued truth, numbers, times and texts."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ...errors import ExpressionError
+from .table import CategoryColumn
+
+Mask = NDArray[np.bool_]
+Floats = NDArray[np.float64]
+
+EXAMPLE = "Write it like: altitude_m > 300 and hive_type == 'skep'"
+
+COMPARE: dict[type[ast.cmpop], Callable[..., Mask]] = {
+    ast.Eq: np.equal,
+    ast.NotEq: np.not_equal,
+    ast.Lt: np.less,
+    ast.LtE: np.less_equal,
+    ast.Gt: np.greater,
+    ast.GtE: np.greater_equal,
+}
+FLIP: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.Lt: ast.Gt, ast.LtE: ast.GtE, ast.Gt: ast.Lt, ast.GtE: ast.LtE}
+
+
+class Truth(NamedTuple):
+    """Three-valued truth of each row: true, false, or neither where a value is missing."""
+
+    true: Mask
+    false: Mask
+
+
+class Numbers(NamedTuple):
+    """A number a row (or one for all), NaN where missing."""
+
+    values: Floats
+
+
+class Times(NamedTuple):
+    """Microseconds since 1970 a row, and where they are missing."""
+
+    values: NDArray[np.int64]
+    absent: Mask
+
+
+class Text(NamedTuple):
+    """A text written in the expression."""
+
+    text: str
+
+
+Value = Truth | Numbers | Times | Text | CategoryColumn
+
+
+def refuse(node: ast.AST) -> ExpressionError:
+    """Build the error for a part of the grammar that is not in the language."""
+    what = {
+        ast.Call: "calls a function that is not allowed",
+        ast.Attribute: "reaches into something with a dot, which is not allowed",
+        ast.Subscript: "reaches into something with brackets, which is not allowed",
+    }.get(type(node), "is not allowed here")
+    return ExpressionError(f"{ast.unparse(node)!r} {what}. {EXAMPLE}")
+
+
+def finite(node: ast.AST, values: Floats, *given: Floats) -> Numbers:
+    """Turn what arithmetic cannot give (a division by zero, a root of −1) into missing; refuse an overflow."""
+    infinite = np.isinf(values)
+    if np.any(infinite):
+        if isinstance(node, ast.BinOp) and isinstance(node.op, (ast.Div, ast.FloorDiv, ast.Mod)):
+            return Numbers(np.where(infinite, np.nan, values))
+        if isinstance(node, ast.Call):
+            return Numbers(np.where(infinite, np.nan, values))
+        raise ExpressionError(f"{ast.unparse(node)!r} is too large a number.")
+    return Numbers(values)
+
+
+def all_of(parts: list[Truth]) -> Truth:
+    """Return what holds where all parts hold."""
+    trues, falses = [p.true for p in parts], [p.false for p in parts]
+    return Truth(np.logical_and.reduce(trues), np.logical_or.reduce(falses))
+
+
+def any_of(parts: list[Truth]) -> Truth:
+    """Return what holds where some part holds."""
+    trues, falses = [p.true for p in parts], [p.false for p in parts]
+    return Truth(np.logical_or.reduce(trues), np.logical_and.reduce(falses))
+
+
+def held(op: ast.cmpop, left: object, right: object, missing: Mask) -> Truth:
+    """Compare two sides; neither true nor false where a value is missing."""
+    held = COMPARE[type(op)](left, right)
+    return Truth(held & ~missing, ~held & ~missing)
+
+
+def plain(value: Numbers | Text) -> float | str:
+    """Return what one number or text says."""
+    if isinstance(value, Text):
+        return value.text
+    return float(value.values) if np.ndim(value.values) == 0 else value.values  # type: ignore[return-value]
+
+
+def number_in(label: str, text: str) -> Floats:
+    """Return a text that is compared with a number as that number, or refuse."""
+    try:
+        return np.float64(text)  # type: ignore[return-value]  # one for all rows
+    except ValueError:
+        raise ExpressionError(f"{label!r} is a number and cannot be compared with {text!r}.") from None
+
+
+def moment(label: str, text: str) -> int:
+    """Return a text that is compared with a date as microseconds since 1970, or refuse."""
+    stamp = pd.to_datetime(pd.Series([text]), errors="coerce", utc=True, format="ISO8601")
+    if stamp.isna().any():
+        raise ExpressionError(f"{label!r} is a date: compare it with one like '2024-09-30', not {text!r}.")
+    return int(stamp.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)[0])

@@ -1,0 +1,108 @@
+"""The functions that expressions know."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable
+from typing import Protocol
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ...errors import ExpressionError
+from .expression_values import Numbers, Text, Times, Truth, Value, finite
+from .table import CategoryColumn, Table
+
+Floats = NDArray[np.float64]
+
+
+class Evaluator(Protocol):
+    """What a function asks of the expression around it."""
+
+    table: Table
+
+    def value(self, node: ast.expr) -> Value:
+        """Return what a part of the expression is."""
+
+    def numbers(self, node: ast.expr) -> Floats:
+        """Return it as numbers, or refuse."""
+
+    def times(self, node: ast.expr) -> Times:
+        """Return it as times, or refuse."""
+
+    def truth(self, node: ast.expr) -> Truth:
+        """Return it as truth, or refuse."""
+
+
+def _of_numbers(apply: Callable[..., Floats]) -> Callable[[Evaluator, ast.Call], Value]:
+    def call(at: Evaluator, node: ast.Call) -> Value:
+        return finite(node, apply(*(at.numbers(a) for a in node.args)))
+
+    return call
+
+
+def _of_dates(part: str) -> Callable[[Evaluator, ast.Call], Value]:
+    def call(at: Evaluator, node: ast.Call) -> Value:
+        times = at.times(node.args[0])
+        stamps = pd.Series(times.values.astype("datetime64[us]")).dt
+        found = stamps.isocalendar().day if part == "weekday" else getattr(stamps, part)
+        return Numbers(np.where(times.absent, np.nan, found.to_numpy(np.float64)))
+
+    return call
+
+
+def _where(at: Evaluator, node: ast.Call) -> Value:
+    test = at.truth(node.args[0])
+    yes, no = at.numbers(node.args[1]), at.numbers(node.args[2])
+    return Numbers(np.where(test.true, yes, np.where(test.false, no, np.nan)))
+
+
+def _is_missing(at: Evaluator, node: ast.Call) -> Value:
+    value = at.value(node.args[0])
+    if isinstance(value, Text):
+        raise ExpressionError(f"is_missing() takes a column, not {value.text!r}.")
+    if isinstance(value, Truth):
+        absent = ~(value.true | value.false)
+    elif isinstance(value, CategoryColumn):
+        absent = value.missing
+    else:
+        absent = value.absent if isinstance(value, Times) else np.isnan(value.values)
+    return Truth(absent, ~absent)
+
+
+def _date(at: Evaluator, node: ast.Call) -> Value:
+    year, month, day = (np.broadcast_to(at.numbers(a), len(at.table)) for a in node.args)
+    parts = pd.DataFrame({"year": year, "month": month, "day": day})
+    stamps = pd.to_datetime(parts, errors="coerce").astype("datetime64[us]")
+    absent = stamps.isna().to_numpy(bool)
+    micro = stamps.to_numpy("datetime64[us]").astype(np.int64)
+    return Times(np.where(absent, 0, micro), absent)
+
+
+def _fold(pick: Callable[..., Floats]) -> Callable[..., Floats]:
+    def apply(*values: Floats) -> Floats:
+        out = values[0]
+        for v in values[1:]:
+            out = pick(out, v)
+        return out
+
+    return apply
+
+
+FUNCTIONS: dict[str, tuple[int, int, Callable[[Evaluator, ast.Call], Value]]] = {
+    "log": (1, 1, _of_numbers(np.log)),
+    "log1p": (1, 1, _of_numbers(np.log1p)),
+    "sqrt": (1, 1, _of_numbers(np.sqrt)),
+    "abs": (1, 1, _of_numbers(np.abs)),
+    "min": (2, 20, _of_numbers(_fold(np.minimum))),
+    "max": (2, 20, _of_numbers(_fold(np.maximum))),
+    "where": (3, 3, _where),
+    "is_missing": (1, 1, _is_missing),
+    "year": (1, 1, _of_dates("year")),
+    "month": (1, 1, _of_dates("month")),
+    "weekday": (1, 1, _of_dates("weekday")),
+    "hour": (1, 1, _of_dates("hour")),
+    "date": (3, 3, _date),
+}
+"""Least and most values each function takes, and what it does; weekday is 1 on Monday, as ISO 8601 has it."""

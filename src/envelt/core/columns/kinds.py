@@ -1,0 +1,201 @@
+"""What each column is, with a reason a person can check.
+
+The rules lean on values first and take a name only as weak evidence, where the values leave two answers
+open. Where the evidence does not decide, the kind whose mistake costs less is chosen, and the other named.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...errors import UnknownKindError, did_you_mean
+from .. import thresholds as T
+from .grades import grade_order
+from .names import hints
+from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .table import short_label, time_label
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+KINDS = ("continuous", "discrete", "ordinal", "nominal", "binary", "datetime", "identifier", "text", "constant")
+NUMERIC_KINDS = ("continuous", "discrete")
+CLASS_KINDS = ("binary", "nominal", "ordinal")
+
+
+class Detected(NamedTuple):
+    """A kind and the reason for it; the levels' order where words have one; the kind it may be instead.
+
+    ``distinct`` counts the different values of numbers, as far as they were counted.
+    """
+
+    kind: str
+    reason: str
+    order: tuple[str, ...] = ()
+    other: str = ""
+    distinct: int = -1
+
+
+def check_kind(kind: str) -> str:
+    """Return a kind's name if it is one.
+
+    Raises
+    ------
+    UnknownKindError
+    """
+    if kind not in KINDS:
+        raise UnknownKindError(f"No kind {kind!r}.{did_you_mean(kind, KINDS)} The kinds are {', '.join(KINDS)}.")
+    return kind
+
+
+def detect(name: str, raw: RawColumn) -> Detected:
+    """Return what a column most likely is, and why."""
+    if isinstance(raw, RawTimes):
+        return _detect_times(raw)
+    if isinstance(raw, RawWords):
+        return _detect_words(name, raw)
+    return _detect_numbers(name, raw)
+
+
+def _constant(distinct: int, value: str) -> Detected:
+    if distinct == 0:
+        return Detected("constant", "no value in any row")
+    return Detected("constant", f"only one value, {value}")
+
+
+def _detect_times(raw: RawTimes) -> Detected:
+    present = raw.values[~raw.absent]
+    if len(present) == 0 or present.min() == present.max():
+        return _constant(int(len(present) > 0), time_label(int(present[0])) if len(present) else "")
+    zone = f", {raw.zone} time" if raw.zone else ""
+    return Detected("datetime", f"dates, {time_label(int(present.min()))} to {time_label(int(present.max()))}{zone}")
+
+
+def _detect_words(name: str, raw: RawWords) -> Detected:
+    counts = np.bincount(raw.codes[raw.codes >= 0], minlength=len(raw.words))
+    words = [w for w, c in zip(raw.words, counts, strict=True) if c]
+    present, distinct = int(counts.sum()), len(words)
+    if distinct <= 1:
+        return _constant(distinct, repr(words[0]) if words else "")
+    if distinct == 2:
+        return Detected("binary", f"two values, {words[0]!r} and {words[1]!r}")
+    if raw.order:
+        return Detected("ordinal", f"{distinct} levels that came with an order", tuple(raw.words))
+    grades = grade_order(words)
+    if grades:
+        return Detected("ordinal", f"{distinct} grades in words, {grades[0]!r} to {grades[-1]!r}", grades)
+    return _many_words(name, words, counts[counts > 0], present)
+
+
+def _many_words(name: str, words: list[str], counts: Ints, present: int) -> Detected:
+    distinct = len(words)
+    repeated = distinct / present
+    length = float(np.mean([w.count(" ") + 1 for w in words[:2000]]))
+    if length >= T.WORDS_OF_TEXT and repeated >= T.TEXT_DISTINCT_SHARE:
+        return Detected("text", f"{distinct:,} different texts of {length:.0f} words on average")
+    if present >= T.ROWS_FOR_IDENTIFIER and repeated >= T.IDENTIFIER_DISTINCT_SHARE:
+        if distinct == present:
+            return Detected("identifier", f"a different value in each of {present:,} rows")
+        reason = f"{distinct:,} different in {present:,} rows, none more than {counts.max()} times: names cases"
+        few = counts.max() > T.MOST_ROWS_A_CASE
+        return Detected("identifier", reason, other="nominal" if few else "")
+    return Detected("nominal", f"{distinct:,} different texts in {present:,} rows")
+
+
+def _detect_numbers(name: str, raw: RawNumbers) -> Detected:
+    values = raw.values[~np.isnan(raw.values)]
+    if len(values) == 0:
+        return _constant(0, "")
+    unique, counts = distinct_numbers(values)
+    return _of_distinct(name, values, unique, counts)._replace(distinct=len(unique))
+
+
+def _of_distinct(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:
+    present, distinct = len(values), len(unique)
+    if distinct == 1:
+        return _constant(1, short_label(unique[0]))
+    low, high = short_label(unique[0]), short_label(unique[-1])
+    if distinct == 2:
+        return Detected("binary", f"two values, {low} and {high}")
+    if not (unique == np.floor(unique)).all():
+        if distinct <= T.FEW_STEPS and present >= T.ROWS_PER_STEP * distinct:
+            reason = f"{distinct} distinct numbers, {low} to {high}, in {present:,} rows: steps"
+            return Detected("discrete", reason, other="ordinal")
+        return Detected("continuous", f"{distinct:,} numbers with fractions, {low} to {high}")
+    return _detect_whole(name, values, unique, counts)
+
+
+def distinct_numbers(values: Floats) -> tuple[Floats, Ints]:
+    """Return the sorted distinct values and their counts; whole numbers of a small range are counted."""
+    low, high = values.min(), values.max()
+    if high - low < T.COUNTABLE_RANGE and float(low).is_integer():
+        shifted = values - low
+        whole = shifted.astype(np.int64)
+        if (whole == shifted).all():
+            counts = np.bincount(whole)
+            at = np.flatnonzero(counts)
+            return at + low, counts[at].astype(np.int64)
+    unique, counts = np.unique(values, return_counts=True)
+    return unique, counts.astype(np.int64)
+
+
+def _detect_whole(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:
+    present, distinct = len(values), len(unique)
+    low, high = short_label(unique[0]), short_label(unique[-1])
+    span = f"{distinct:,} whole numbers, {low} to {high}, in {present:,} rows"
+    wide = float(unique[-1] - unique[0])
+    recurs = present >= T.ROWS_PER_STEP * distinct
+    if present >= T.ROWS_FOR_IDENTIFIER and distinct == present:
+        if wide + 1 == distinct:
+            return Detected("identifier", f"each whole number from {low} to {high} once: a row number")
+        if bool((np.diff(values) > 0).all()) and distinct >= 2 * T.ROWS_FOR_IDENTIFIER and hints(name, "identifiers"):
+            return Detected("identifier", f"{span}, rising from row to row, as codes do")
+        if hints(name, "identifiers"):
+            return Detected("identifier", f"a different whole number in each of {present:,} rows, as codes have")
+    if unique[0] >= 1800 and unique[-1] <= 2100 and distinct <= 300 and not hints(name, "identifiers"):
+        return Detected("discrete", f"{span}: years")
+    if _one_width(unique) and hints(name, "codes"):
+        if distinct / present >= T.IDENTIFIER_DISTINCT_SHARE and present >= T.ROWS_FOR_IDENTIFIER:
+            return Detected("identifier", f"{span}: codes of one width, seldom twice", other="nominal")
+        return Detected("nominal", f"{span}: codes of one width; an average of these means nothing", other="discrete")
+    if _one_width(unique) and recurs and distinct <= T.FEW_CODES and unique[0] >= 100:
+        gaps = np.diff(unique)
+        if hints(name, "names") or (gaps.max() > gaps.min() and wide > 3 * distinct):
+            return Detected(
+                "nominal", f"{span}: codes of one width; an average of these means nothing", other="discrete"
+            )
+    if recurs and distinct <= T.FEW_GRADES + 1 and unique[0] in (0, 1) and wide < 2 * distinct:
+        return _few_whole(name, unique, counts, span)
+    if present >= T.ROWS_FOR_IDENTIFIER and hints(name, "identifiers") and _looks_keyed(name, distinct, present, wide):
+        return Detected("identifier", f"{span}: names cases by its name", other="discrete")
+    if distinct > T.MANY_WHOLE and wide > 1000:
+        return Detected("continuous", f"{span}: a quantity recorded in whole units")
+    if recurs and distinct <= T.FEW_CODES and hints(name, "names") and not hints(name, "counts"):
+        return Detected("nominal", f"{span}; by its name, names and not amounts", other="discrete")
+    return Detected("discrete", f"{span}: a count or whole units")
+
+
+def _looks_keyed(name: str, distinct: int, present: int, wide: float) -> bool:
+    return distinct / present >= 0.2 and wide > 2 * distinct and not hints(name, "counts")
+
+
+def _few_whole(name: str, unique: Floats, counts: Ints, span: str) -> Detected:
+    """Tell grades, names and counts apart among few small whole numbers."""
+    if hints(name, "grades") and not hints(name, "counts"):
+        return Detected("ordinal", f"{span}: a grade, not a quantity", other="nominal")
+    if hints(name, "names"):
+        return Detected("nominal", f"{span}; by its name, names and not amounts", other="ordinal")
+    falling = counts[-1] < counts.max() / 4 and int(counts.argmax()) <= len(counts) / 3
+    if hints(name, "counts") or (unique[0] == 0 and falling):
+        return Detected("discrete", f"{span}, most of them small: a count", other="" if falling else "ordinal")
+    if len(unique) > T.FEW_GRADES:
+        return Detected("discrete", f"{span}: a count or a scale", other="ordinal")
+    return Detected("ordinal", f"{span}: a grade, not a quantity", other="discrete" if unique[0] == 0 else "nominal")
+
+
+def _one_width(unique: Floats) -> bool:
+    """Say whether whole numbers all have one number of digits, three or more."""
+    return bool(unique[0] >= 100 and len(str(int(unique[0]))) == len(str(int(unique[-1]))))

@@ -1,0 +1,58 @@
+"""What the name of a column hints at."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+
+NAMES = {
+    "names": r"zone|code|type|class|line|group|cluster|category|region|area|kind|sector|segment|branch|store|district"
+    r"|department|dept|model|brand|species|breed|batch|lot|shift|channel|route|ward|plot|site|status",
+    "codes": r"zip|zipcode|post|postal|postcode|plz|code|sku|article|product|item|part|phone|tel|fips|isbn|ean|barcode"
+    r"|account|icd|naics|sic",
+    "identifiers": r"id|ids|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket|invoice|order|sku|isbn",
+    "grades": r"grade|rating|score|stars|stage|level|rank|severity|satisfaction|quality|agree|priority|tier|risk"
+    r"|likert|q\d+|temper|condition|index|class",
+    "counts": r"n|num|number|count|counts|visits|children|kids|rooms|bedrooms|beds|siblings|times|events|errors|clicks"
+    r"|calls|goals|items|qty|quantity|pieces|dependents|claims|defects|siblings|pregnancies|complaints",
+}
+_NAMES = {k: re.compile(rf"(^|[_\W])({v})([_\W]|$)") for k, v in NAMES.items()}
+
+POSSIBLE = (
+    (re.compile(r"(^|_)(age|years_old)($|_)"), 0.0, 130.0, "an age"),
+    (re.compile(r"(^|_)(percent|percentage|pct|humidity)($|_)"), 0.0, 100.0, "a percentage"),
+    (re.compile(r"(^|_)(latitude|lat)($|_)"), -90.0, 90.0, "a latitude"),
+    (re.compile(r"(^|_)(longitude|lon|lng)($|_)"), -180.0, 180.0, "a longitude"),
+    (
+        re.compile(
+            r"(^|_)(count|counts|weight|height|length|width|distance|price|duration|mass|area|volume|speed|visits"
+            r"|number|income|salary|size)($|_)"
+        ),
+        0.0,
+        np.inf,
+        "an amount",
+    ),
+)
+
+
+def hints(name: str, at: str) -> bool:
+    """Say whether a name hints at ``names``, ``codes``, ``identifiers``, ``grades`` or ``counts``."""
+    snake = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+    return bool(_NAMES[at].search(snake))
+
+
+def named_limits(name: str) -> tuple[float, float]:
+    """Return what values of a column can be, by its name; infinite where the name says nothing."""
+    return possible_values(name, None)[:2]
+
+
+def possible_values(name: str, valid: tuple[float, float] | None) -> tuple[float, float, str]:
+    """Return what values can be, and what makes them so: a declared range, or what the name says."""
+    if valid is not None:
+        return (*valid, "declared")
+    snake = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+    for pattern, low, high, what in POSSIBLE:
+        if pattern.search(snake):
+            return low, high, what
+    return -np.inf, np.inf, ""

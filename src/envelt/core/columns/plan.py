@@ -1,0 +1,152 @@
+"""What a person decided about columns: kinds, labels, units of measure, ranges, levels, derived columns."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from ...errors import OptionError, did_you_mean
+from .kinds import check_kind
+
+
+@dataclass(frozen=True)
+class ColumnPlan:
+    """Decisions about one column.
+
+    Parameters
+    ----------
+    kind
+        Its kind; empty where it is detected.
+    label
+        What to call it in tables and pictures.
+    unit
+        Its unit of measure.
+    range
+        The smallest and largest value that is possible.
+    labels
+        What to call its levels, by how they stand in the data.
+    order
+        Its levels in order, by how they stand in the data or by their labels.
+    """
+
+    kind: str = ""
+    label: str = ""
+    unit: str = ""
+    range: tuple[float, float] | None = None
+    labels: Mapping[str, str] = field(default_factory=dict)
+    order: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class DerivedPlan:
+    """How a column is made: by one of three recipes.
+
+    Parameters
+    ----------
+    expression
+        An expression of columns.
+    cut, at, names
+        A numeric column, the points to cut it at, and the names of the parts, one more than points; a value
+        equal to a point goes right.
+    regroup, into
+        A category column, and for each new level the old ones it joins; what is not named stays.
+    """
+
+    expression: str = ""
+    cut: str = ""
+    at: tuple[float, ...] = ()
+    names: tuple[str, ...] = ()
+    regroup: str = ""
+    into: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+
+COLUMN_KEYS = ("kind", "label", "unit", "range", "labels", "order")
+DERIVED_KEYS = ("expression", "cut", "at", "names", "regroup", "into")
+
+
+def column_plan(name: str, given: Mapping[str, Any]) -> ColumnPlan:
+    """Check what was given for a column.
+
+    Raises
+    ------
+    OptionError, UnknownKindError
+        With the key, what was expected and what was found.
+    """
+    _known(f"column {name!r}", given, COLUMN_KEYS)
+    texts = {k: _text(f"{k} of column {name!r}", given[k]) for k in ("kind", "label", "unit") if k in given}
+    if texts.get("kind"):
+        check_kind(texts["kind"])
+    valid = None
+    if "range" in given:
+        valid = _range(name, given["range"])
+    labels = given.get("labels", {})
+    if not isinstance(labels, Mapping):
+        raise OptionError(f"labels of column {name!r} must be a table of value = label, not {labels!r}.")
+    order = _list(f"order of column {name!r}", given.get("order", ()))
+    return ColumnPlan(
+        **texts,
+        range=valid,
+        labels={str(k): _text(f"label of {k!r} in column {name!r}", v) for k, v in labels.items()},
+        order=tuple(str(o) for o in order),
+    )
+
+
+def derived_plan(name: str, given: Mapping[str, Any]) -> DerivedPlan:
+    """Check the recipe of a derived column.
+
+    Raises
+    ------
+    OptionError
+    """
+    _known(f"derived column {name!r}", given, DERIVED_KEYS)
+    recipes = [k for k in ("expression", "cut", "regroup") if given.get(k)]
+    if len(recipes) != 1:
+        raise OptionError(f"Derived column {name!r} needs one of expression, cut or regroup, and has {len(recipes)}.")
+    texts = {k: _text(f"{k} of {name!r}", given[k]) for k in recipes}
+    if recipes == ["cut"]:
+        at = tuple(_number(f"at of {name!r}", a) for a in _list(f"at of {name!r}", given.get("at", ())))
+        names = tuple(str(n) for n in _list(f"names of {name!r}", given.get("names", ())))
+        if not at or list(at) != sorted(set(at)):
+            raise OptionError(f"The cut points of {name!r} must rise, each above the one before, not {list(at)}.")
+        if len(names) != len(at) + 1 or len(set(names)) < len(names):
+            raise OptionError(f"{name!r} is cut at {len(at)} points and needs {len(at) + 1} different names.")
+        return DerivedPlan(cut=texts["cut"], at=at, names=names)
+    if recipes == ["regroup"]:
+        into = given.get("into", {})
+        if not isinstance(into, Mapping) or not into:
+            raise OptionError(f"into of {name!r} must be a table of new level = [old levels].")
+        groups = {str(k): tuple(str(o) for o in _list(f"into of {name!r}", v)) for k, v in into.items()}
+        return DerivedPlan(regroup=texts["regroup"], into=groups)
+    return DerivedPlan(expression=texts["expression"])
+
+
+def _known(where: str, given: Mapping[str, Any], keys: tuple[str, ...]) -> None:
+    for key in given:
+        if key not in keys:
+            raise OptionError(f"Unknown key {key!r} in {where}.{did_you_mean(key, keys)}")
+
+
+def _text(what: str, value: Any) -> str:
+    if not isinstance(value, str):
+        raise OptionError(f"The {what} must be text, not {value!r}.")
+    return value
+
+
+def _number(what: str, value: Any) -> float:
+    if isinstance(value, bool) or not isinstance(value, (int, float)):
+        raise OptionError(f"The {what} must be numbers, not {value!r}.")
+    return float(value)
+
+
+def _list(what: str, value: Any) -> list[Any]:
+    if isinstance(value, str) or not isinstance(value, (list, tuple)):
+        raise OptionError(f"The {what} must be a list, not {value!r}.")
+    return list(value)
+
+
+def _range(name: str, value: Any) -> tuple[float, float]:
+    ends = [_number(f"range of column {name!r}", v) for v in _list(f"range of column {name!r}", value)]
+    if len(ends) != 2 or ends[0] >= ends[1]:
+        raise OptionError(f"The range of column {name!r} must be two rising numbers, not {value!r}.")
+    return ends[0], ends[1]

@@ -1,0 +1,316 @@
+"""The encoded table: every column is numbers, a category or times, encoded once."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ...errors import unknown_column
+
+Floats = NDArray[np.float64]
+Codes = NDArray[np.int32]
+Mask = NDArray[np.bool_]
+
+MICROSECONDS_A_DAY = 86_400_000_000
+
+
+@dataclass(frozen=True, kw_only=True)
+class Column:
+    """What all encoded columns share.
+
+    Parameters
+    ----------
+    name
+        As in the data.
+    kind
+        One of `kinds.KINDS`.
+    reason
+        Why this kind, in words a person can check.
+    declared
+        Whether a person gave the kind.
+    detected
+        The kind it was taken for before a person spoke.
+    other
+        The kind it may be instead, where the evidence does not decide.
+    reading
+        How text was read as numbers or dates, where it was.
+    label, unit
+        What a person called it, and its unit of measure.
+    """
+
+    name: str
+    kind: str
+    reason: str
+    declared: bool
+    detected: str = ""
+    other: str = ""
+    reading: str = ""
+    label: str = ""
+    unit: str = ""
+
+    def __len__(self) -> int:
+        raise NotImplementedError
+
+    @property
+    def title(self) -> str:
+        """What to call it in tables and pictures."""
+        return f"{self.label or self.name}{f' ({self.unit})' if self.unit else ''}"
+
+    @property
+    def missing(self) -> Mask:
+        """Which rows have no value, shape (n,)."""
+        raise NotImplementedError
+
+    @property
+    def distinct(self) -> int:
+        """How many different values are present; missing is not one."""
+        raise NotImplementedError
+
+    @property
+    def numbers(self) -> Floats | None:
+        """The values as numbers (dates as days since 1970), NaN where missing; nothing for a category."""
+        return None
+
+    def take(self, rows: NDArray[np.intp]) -> Column:
+        """Return the column at these row positions."""
+        raise NotImplementedError
+
+    def examples(self, most: int = 4) -> list[str]:
+        """Return a few different values, as text: the most frequent of a category, else the first."""
+        raise NotImplementedError
+
+    def labels(self) -> list[str | None]:
+        """Return every row's value as text, ``None`` where missing."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True, kw_only=True)
+class NumericColumn(Column):
+    """Numbers: ``values`` is float64 of shape (n,), NaN where missing.
+
+    ``counted`` is how many different values there are where encoding has counted them, else −1.
+    """
+
+    values: Floats
+    counted: int = -1
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    @cached_property
+    def missing(self) -> Mask:
+        """Which rows have no value, shape (n,)."""
+        return np.isnan(self.values)
+
+    @cached_property
+    def distinct(self) -> int:
+        """How many different values are present."""
+        return self.counted if self.counted >= 0 else len(pd.unique(self.values[~self.missing]))
+
+    @property
+    def numbers(self) -> Floats:
+        """The values."""
+        return self.values
+
+    @cached_property
+    def ends(self) -> tuple[float, float]:
+        """The smallest and largest value; NaN where none is present."""
+        if len(self.values) == 0:
+            return float("nan"), float("nan")
+        return float(np.fmin.reduce(self.values)), float(np.fmax.reduce(self.values))
+
+    def take(self, rows: NDArray[np.intp]) -> NumericColumn:
+        """Return the column at these row positions."""
+        return replace(self, values=self.values[rows], counted=-1)
+
+    def examples(self, most: int = 4) -> list[str]:
+        """Return the first few different values."""
+        return [short_label(v) for v in _first_different(self.values, self.missing, most)]
+
+    def labels(self) -> list[str | None]:
+        """Return every row's value as text."""
+        return [None if np.isnan(v) else number_label(v) for v in self.values]
+
+
+@dataclass(frozen=True, kw_only=True)
+class TimeColumn(Column):
+    """Times: ``values`` is int64 microseconds since 1970-01-01 of shape (n,)."""
+
+    values: NDArray[np.int64]
+    absent: Mask
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    @property
+    def missing(self) -> Mask:
+        """Which rows have no value, shape (n,)."""
+        return self.absent
+
+    @property
+    def distinct(self) -> int:
+        """How many different times are present."""
+        return len(pd.unique(self.values[~self.absent]))
+
+    @property
+    def numbers(self) -> Floats:
+        """Days since 1970-01-01."""
+        return self.days
+
+    @property
+    def days(self) -> Floats:
+        """Days since 1970-01-01, float64 of shape (n,), NaN where missing."""
+        return np.where(self.absent, np.nan, self.values / MICROSECONDS_A_DAY)
+
+    def take(self, rows: NDArray[np.intp]) -> TimeColumn:
+        """Return the column at these row positions."""
+        return replace(self, values=self.values[rows], absent=self.absent[rows])
+
+    def examples(self, most: int = 4) -> list[str]:
+        """Return the first few different times."""
+        return [time_label(v) for v in _first_different(self.values, self.absent, most)]
+
+    def labels(self) -> list[str | None]:
+        """Return every row's value as text."""
+        return [None if a else time_label(v) for v, a in zip(self.values, self.absent, strict=True)]
+
+
+@dataclass(frozen=True, kw_only=True)
+class CategoryColumn(Column):
+    """Levels: ``codes`` is int32 of shape (n,), ``-1`` where missing; ``levels`` in their order, as shown.
+
+    ``ordered`` says that the order of the levels means something (grades), not only convention. ``written``
+    gives the levels as they stand in the data, where a person gave them labels.
+    """
+
+    codes: Codes
+    levels: tuple[str, ...]
+    ordered: bool
+    written: tuple[str, ...]
+
+    def __len__(self) -> int:
+        return len(self.codes)
+
+    @cached_property
+    def missing(self) -> Mask:
+        """Which rows have no level, shape (n,)."""
+        return self.codes < 0
+
+    @cached_property
+    def counts(self) -> NDArray[np.int64]:
+        """Rows at each level."""
+        return np.bincount(self.codes + 1, minlength=len(self.levels) + 1)[1:]
+
+    @property
+    def distinct(self) -> int:
+        """How many levels occur."""
+        return int(np.count_nonzero(self.counts))
+
+    def take(self, rows: NDArray[np.intp]) -> CategoryColumn:
+        """Return the column at these row positions, without the levels that no longer occur."""
+        codes = self.codes[rows]
+        kept = np.flatnonzero(np.bincount(codes[codes >= 0], minlength=len(self.levels)))
+        if len(kept) == len(self.levels):
+            return replace(self, codes=codes)
+        renumber = np.full(len(self.levels) + 1, -1, np.int32)
+        renumber[kept] = np.arange(len(kept), dtype=np.int32)
+        return replace(self, codes=renumber[codes], levels=_at(self.levels, kept), written=_at(self.written, kept))
+
+    def examples(self, most: int = 4) -> list[str]:
+        """Return the most frequent levels."""
+        order = np.argsort(-self.counts, kind="stable")[:most]
+        return [self.levels[i] for i in order if self.counts[i]]
+
+    def labels(self) -> list[str | None]:
+        """Return every row's level."""
+        named = np.array([*self.levels, None], dtype=object)
+        return list(named[self.codes])
+
+
+@dataclass(frozen=True)
+class Table:
+    """Encoded columns of equal length, by name, with the label of each row.
+
+    Parameters
+    ----------
+    columns
+        In the order of the data.
+    rows
+        Row labels: the index of a data frame, or the data rows of a file counted from 1.
+    """
+
+    columns: Mapping[str, Column]
+    rows: pd.Index[Any]
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def __iter__(self) -> Iterator[Column]:
+        return iter(self.columns.values())
+
+    def __getitem__(self, name: str) -> Column:
+        try:
+            return self.columns[name]
+        except KeyError:
+            raise unknown_column(name, self.columns) from None
+
+    def take(self, keep: Mask) -> Table:
+        """Return the rows where ``keep`` holds; nothing is copied when all do."""
+        if keep.all():
+            return self
+        at = np.flatnonzero(keep)
+        return Table({c.name: c.take(at) for c in self}, self.rows[at])
+
+    def without(self, names: Sequence[str]) -> Table:
+        """Return the table without some columns."""
+        return Table({n: c for n, c in self.columns.items() if n not in names}, self.rows)
+
+
+def _at(texts: tuple[str, ...], places: NDArray[np.intp]) -> tuple[str, ...]:
+    return tuple(texts[k] for k in places)
+
+
+def number_label(value: float) -> str:
+    """Return a number as a person would write it: no trailing ``.0``, twelve digits at most."""
+    value = float(value)
+    return str(int(value)) if value.is_integer() and abs(value) < 2**53 else f"{value:.12g}"
+
+
+def number_labels(values: Iterable[float]) -> list[str]:
+    """Return different numbers as texts that differ: with twelve digits, or with as many as it takes."""
+    given = [float(v) for v in values]
+    labels = [number_label(v) for v in given]
+    return labels if len(set(labels)) == len(labels) else [repr(v) for v in given]
+
+
+def short_label(value: float) -> str:
+    """Return a number with six significant digits at most, whole ones in full."""
+    value = float(value)
+    return number_label(value) if value.is_integer() else f"{value:.6g}"
+
+
+def cut_labels(cuts: Sequence[float]) -> tuple[str, ...]:
+    """Name the parts that cut points make; a value on a cut goes right."""
+    ends = number_labels(cuts)
+    return (f"under {ends[0]}", *(f"{a} to {b}" for a, b in pairwise(ends)), f"{ends[-1]} up")
+
+
+def time_label(microseconds: int) -> str:
+    """Return a time as ISO 8601; the clock is left out at midnight."""
+    stamp = np.datetime64(int(microseconds), "us")
+    day = stamp.astype("datetime64[D]")
+    return str(day) if day == stamp else str(stamp.astype("datetime64[s]"))
+
+
+def _first_different(values: NDArray[Any], missing: Mask, most: int) -> list[Any]:
+    head = values[:1000][~missing[:1000]]
+    if len(head) == 0:
+        head = values[~missing][:1000]
+    return list(pd.unique(head)[:most])

@@ -1,0 +1,1 @@
+"""Tables of counts, what a colleague would say of them, and relations that turn round."""

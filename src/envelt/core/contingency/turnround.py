@@ -1,0 +1,335 @@
+"""Relations that turn round: one direction over all rows, the other within the levels of a third column."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.table import CategoryColumn, Column, TimeColumn
+from ..estimate import Z95, Estimate
+from ..finding import Finding, marked
+from ..shapes.quantiles import quantile_edges
+
+Floats = NDArray[np.float64]
+Codes = NDArray[np.int64]
+
+MOST_LEVELS = 12
+NUMBER_BINS = 6
+SAMPLE = 100_000
+BLOCK = 1 << 15
+SCREENED = 50_000
+"""So many rows show any turn worth a word, before all are looked at."""
+
+
+@dataclass(frozen=True)
+class Coded:
+    """A candidate in at most twelve levels.
+
+    Parameters
+    ----------
+    name
+        Of the column.
+    codes
+        Shape (n,), ``-1`` for missing.
+    labels
+        Of the levels.
+    ordered
+        Whether its levels are in order, so that its relation has a direction over all of them; else it is the
+        second largest level against the largest.
+    """
+
+    name: str
+    codes: NDArray[np.int8]
+    labels: tuple[str, ...]
+    ordered: bool
+
+
+@dataclass(frozen=True)
+class TurnRound:
+    """A relation that turns round.
+
+    Parameters
+    ----------
+    name, within
+        The candidate, and the column within whose levels it turns.
+    overall, inside
+        The change of the outcome (a rate or a mean) along the candidate, over all rows and within levels: from one
+        end to the other of two levels, a step of ordered ones.
+    low_end, high_end
+        The levels the change is from and to.
+    agreeing, levels
+        How many levels of ``within`` go the way of ``inside``, of how many.
+    steps
+        From the one end to the other.
+    """
+
+    name: str
+    within: str
+    overall: Estimate
+    inside: Estimate
+    low_end: str
+    high_end: str
+    agreeing: int
+    levels: int
+    steps: int
+
+
+def coded(column: Column) -> Coded | None:
+    """Return a candidate in at most twelve levels; nothing where it has more, or only one."""
+    if isinstance(column, CategoryColumn):
+        if column.kind in ("identifier", "text", "constant") or not 2 <= column.distinct <= MOST_LEVELS:
+            return None
+        if len(column.levels) > 127:
+            return None
+        return Coded(
+            column.name, column.codes.astype(np.int8), column.levels, column.ordered or column.kind == "binary"
+        )
+    values = column.numbers
+    assert values is not None
+    some = values[:: max(1, len(values) // SAMPLE)]
+    edges = quantile_edges(np.sort(some[~np.isnan(some)]), NUMBER_BINS)
+    if len(edges) == 0 or isinstance(column, TimeColumn):
+        return None
+    codes = np.searchsorted(edges, values, "right").astype(np.int8)
+    codes[np.isnan(values)] = -1
+    labels = tuple(f"{'under' if k == 0 else 'from'} {edges[max(k - 1, 0)]:.4g}" for k in range(len(edges) + 1))
+    return Coded(column.name, codes, labels, True)
+
+
+def turns_among(
+    columns: list[Column],
+    outcome: Outcome,
+    only: str | None = None,
+    units: Codes | None = None,
+    progress: Callable[[int, int, str], None] | None = None,
+) -> list[Finding]:
+    """Search columns for relations that turn round, and say each.
+
+    Of many rows a share of 50,000 or more is looked at first, and what turns round there on all.
+
+    Parameters
+    ----------
+    columns
+        The candidates, as wide as the outcome.
+    only
+        The candidate whose relation may turn; by default each.
+    units
+        The unit of every row; errors are then those of rows that all say the same within a unit.
+    """
+    every = len(outcome.known) // SCREENED
+    if every > 1:
+        some = np.zeros(len(outcome.known), bool)
+        some[::every] = True
+        at = np.flatnonzero(some)
+        fewer = [c for c in map(coded, [c.take(at) for c in columns]) if c is not None]
+        within = None if units is None else units[some]
+        turned = turn_rounds(fewer, outcome.take(some), only, progress, within)
+        kept = {n for t in turned for n in (t.name, t.within)}
+        columns = [c for c in columns if c.name in kept]
+    return turn_findings(
+        turn_rounds([c for c in map(coded, columns) if c is not None], outcome, only, progress, units), outcome
+    )
+
+
+def turn_rounds(
+    candidates: list[Coded],
+    outcome: Outcome,
+    only: str | None = None,
+    progress: Callable[[int, int, str], None] | None = None,
+    units: Codes | None = None,
+) -> list[TurnRound]:
+    """Search pairs of candidates for relations that turn round.
+
+    A relation counts only where both directions are sure (2.8 standard errors over all rows, and four for the slope
+    common to all levels), and two thirds of the levels that can be read go the inner way, so that no single
+    small cell can make one.
+
+    Parameters
+    ----------
+    candidates
+        Columns in few levels, of the same rows as the outcome.
+    only
+        The candidate whose relation may turn; by default each.
+    units
+        As in `turns_among`.
+    """
+    known = outcome.known
+    inflation = 1.0 if units is None else _largest_design_effect(units[known])
+    whole = known.all()
+    if isinstance(outcome, ClassOutcome):
+        y: NDArray[Any] = outcome.is_event if whole else outcome.is_event[known]
+    else:
+        y = outcome.values if whole else outcome.values[known]
+    columns = [c if whole else Coded(c.name, c.codes[known], c.labels, c.ordered) for c in candidates]
+    scores = [_scores(c) for c in columns]
+    overall = [_marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
+    moving = [
+        abs(_z(e)) >= T.TURN_OVERALL and (only is None or c.name == only) for c, e in zip(columns, overall, strict=True)
+    ]
+    found = []
+    for i, first in enumerate(columns):
+        if progress is not None:
+            progress(i, len(columns), first.name)
+        for j in range(i + 1, len(columns)):
+            if not (moving[i] or moving[j]):
+                continue
+            n, total, squared = _joint(first, columns[j], y)
+            for a, b, turned in ((i, j, False), (j, i, True)):
+                if not moving[a]:
+                    continue
+                parts = [v.T if turned else v for v in (n, total, squared)]
+                seen = _inside(columns[a], columns[b], scores[a], overall[a], parts, inflation)
+                if seen is not None:
+                    found.append(seen)
+    return sorted(found, key=lambda t: -abs(_z(t.inside)))
+
+
+def _scores(c: Coded) -> Floats:
+    """Return the place of each level; of two levels apart, NaN for all but the two largest."""
+    if c.ordered:
+        return np.arange(len(c.labels), dtype=float)
+    n = np.bincount(c.codes[c.codes >= 0], minlength=len(c.labels))
+    two = np.sort(np.argsort(-n, kind="stable")[:2])
+    scores = np.full(len(c.labels), np.nan)
+    scores[two] = [0.0, 1.0]
+    return scores
+
+
+def _z(e: Estimate) -> float:
+    half = (e.high - e.low) / (2 * Z95)
+    return e.estimate / half if half > 0 else 0.0
+
+
+def _sums(cell: Codes, y: NDArray[Any], size: int) -> tuple[Floats, Floats, Floats]:
+    """Return rows, and the sums of the outcome and of its square, in each cell."""
+    if y.dtype == np.bool_:
+        both = np.bincount(cell * 2 + y, minlength=2 * size).reshape(size, 2).astype(float)
+        return both.sum(axis=1), both[:, 1], both[:, 1]
+    n = np.bincount(cell, minlength=size).astype(float)
+    with np.errstate(over="ignore"):  # of numbers whose squares are none nothing is claimed
+        total, squared = (np.bincount(cell, weights=v, minlength=size).astype(float) for v in (y, y * y))
+    return n, total, squared
+
+
+def _largest_design_effect(units: Codes) -> float:
+    """Return what clustering can inflate a variance by at most: where all rows of a unit say the same."""
+    rows = np.bincount(np.unique(units, return_inverse=True)[1]).astype(float)
+    return float(np.sum(rows**2) / max(np.sum(rows), 1.0))
+
+
+def _marginal(c: Coded, scores: Floats, y: NDArray[Any], inflation: float) -> Estimate:
+    keep = c.codes >= 0
+    codes = c.codes if keep.all() else c.codes[keep]
+    n, total, squared = _sums(codes.astype(np.int64), y if keep.all() else y[keep], len(c.labels))
+    return _slope(scores, n[:, None], total[:, None], squared[:, None], inflation)
+
+
+def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
+    size = len(b.labels)
+    shape = (len(a.labels), size)
+    sums = [np.zeros(shape) for _ in range(3)]
+    # block by block, so that what is counted stays in the cache
+    for start in range(0, len(y), BLOCK):
+        part = slice(start, start + BLOCK)
+        first, second, of = a.codes[part], b.codes[part], y[part]
+        keep = (first >= 0) & (second >= 0)
+        cell = first.astype(np.int64) * size + second
+        if not keep.all():
+            cell, of = cell[keep], of[keep]
+        for total, added in zip(sums, _sums(cell, of, shape[0] * size), strict=True):
+            total += added.reshape(shape)
+    return sums[0], sums[1], sums[2]
+
+
+@np.errstate(over="ignore", invalid="ignore")
+def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0) -> Estimate:
+    """Return the slope common to the columns of a table of rows, with an interval that lets cells vary freely.
+
+    Slope = Σ_j Σ_i n_ij (s_i − s̄_j) ȳ_ij / Σ_j Σ_i n_ij (s_i − s̄_j)²; its variance takes each cell's own variance.
+    """
+    use = ~np.isnan(scores)
+    s, n, total, squared = scores[use][:, None], n[use], total[use], squared[use]
+    columns = np.maximum(n.sum(axis=0), 1)
+    away = s - (n * s).sum(axis=0) / columns
+    sxx = float(np.sum(n * away**2))
+    if sxx <= 0:
+        return Estimate(0.0, -np.inf, np.inf)
+    slope = float(np.sum(away * total)) / sxx
+    mean = total / np.maximum(n, 1)
+    variance = np.maximum(squared / np.maximum(n, 1) - mean**2, 0.0)
+    pooled = float(np.sum(n * variance)) / max(float(n.sum()), 1.0)
+    # a cell of few rows borrows from all
+    variance = (n * variance + 5 * pooled) / (n + 5)
+    se = np.sqrt(inflation * float(np.sum(away**2 * n * variance))) / sxx
+    return Estimate(slope, slope - Z95 * se, slope + Z95 * se)
+
+
+def _inside(
+    a: Coded, b: Coded, scores: Floats, overall: Estimate, parts: list[Floats], inflation: float
+) -> TurnRound | None:
+    n, total, squared = parts
+    readable = (n[~np.isnan(scores)] >= T.TURN_CELL).sum(axis=0) >= 2
+    if readable.sum() < 2:
+        return None
+    n, total, squared = n[:, readable], total[:, readable], squared[:, readable]
+    inside = _slope(scores, n, total, squared, inflation)
+    if not (abs(_z(inside)) >= T.TURN_SURE and inside.estimate * overall.estimate < 0):
+        return None
+    each = [_slope(scores, n[:, [k]], total[:, [k]], squared[:, [k]]).estimate for k in range(n.shape[1])]
+    agreeing = int(np.sum(np.sign(each) == np.sign(inside.estimate)))
+    if agreeing < 2 or agreeing < T.TURN_AGREE * len(each):
+        return None
+    ends = np.flatnonzero(~np.isnan(scores))
+    return TurnRound(
+        a.name, b.name, overall, inside, a.labels[ends[0]], a.labels[ends[-1]], agreeing, len(each), len(ends) - 1
+    )
+
+
+def turn_findings(found: list[TurnRound], outcome: Outcome) -> list[Finding]:
+    """Say each candidate's turn once, for the column within which it is surest."""
+    said: dict[str, list[TurnRound]] = {}
+    for turn in found:
+        said.setdefault(turn.name, []).append(turn)
+    return [_said(turns, outcome) for turns in said.values()]
+
+
+def _said(turns: list[TurnRound], outcome: Outcome) -> Finding:
+    t = turns[0]
+    classes = isinstance(outcome, ClassOutcome)
+    what = (
+        f"The rate of {outcome.event!r}" if isinstance(outcome, ClassOutcome) else f"The mean of {marked(outcome.name)}"
+    )
+
+    def size(e: Estimate) -> str:
+        if classes:
+            text = f"{100 * e.estimate:+.1f} points ({100 * e.low:+.1f} to {100 * e.high:+.1f})"
+        else:
+            text = f"{e.estimate:+.3g} ({e.low:+.3g} to {e.high:+.3g})"
+        return text
+
+    others = [o.within for o in turns[1:4]]
+    also = f" The same within {', '.join(map(marked, others))}." if others else ""
+    up, down = ("rises", "falls") if t.overall.estimate > 0 else ("falls", "rises")
+    step = " a step" if t.steps > 1 else ""
+    return Finding(
+        "turns-round",
+        "caution",
+        (t.name, t.within, outcome.name),
+        f"{what} {up} from {t.low_end!r} to {t.high_end!r} of {marked(t.name)} over all rows, "
+        f"{size(t.overall)}{step}, and {down} within the levels of {marked(t.within)}, {size(t.inside)}{step}, in "
+        f"{t.agreeing} of the {t.levels} that can be read.{also}",
+        f"Do not read {marked(t.name)} without {marked(t.within)}: compare like with like, by={t.within!r}.",
+        {
+            "overall": list(t.overall),
+            "within": list(t.inside),
+            "levels": t.levels,
+            "agreeing": t.agreeing,
+            "also": [o.within for o in turns[1:]],
+        },
+    )

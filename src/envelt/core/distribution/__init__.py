@@ -1,0 +1,1 @@
+"""How columns are distributed, alone and by group, and what a colleague would say."""

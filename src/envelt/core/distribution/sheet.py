@@ -1,0 +1,164 @@
+"""All columns of a table, each described in a row and a small picture."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ...errors import OptionError, did_you_mean
+from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, short_label, time_label
+from ..finding import Finding, by_weight
+from ..shapes.bins import Bins, readable_bins
+from ..shapes.calendar import calendar_bins
+from ..stats.groups import summarise_groups
+from .column_findings import column_shape_of
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+SORTS = ("skewness", "missing", "name")
+BINS = 24
+MOST_LEVELS = 12
+
+
+@dataclass(frozen=True)
+class SheetColumn:
+    """One column.
+
+    Parameters
+    ----------
+    numeric
+        Whether it has moments.
+    mode
+        The most frequent value, as text.
+    edges, counts
+        Of its small histogram (days for dates); of a category the counts of its largest levels, and no edges.
+    ends
+        The smallest and largest value, or the largest level, as text.
+    codes
+        Of what was found in it.
+    """
+
+    name: str
+    kind: str
+    numeric: bool
+    n: int
+    missing: int
+    mean: float
+    sd: float
+    min: float
+    median: float
+    max: float
+    skewness: float
+    outliers: int
+    mode: str
+    edges: Floats
+    counts: Ints
+    ends: tuple[str, str]
+    codes: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """All columns in the order asked for, and the gravest of what was found in them."""
+
+    columns: tuple[SheetColumn, ...]
+    sort: str
+    findings: tuple[Finding, ...]
+
+
+def make_sheet(table: Table, sort: str = "skewness", progress: Callable[[int, int, str], None] | None = None) -> Sheet:
+    """Describe every column but those of text and without values.
+
+    Parameters
+    ----------
+    sort
+        "skewness" (the most skewed first, categories after numbers), "missing" (the most first) or "name".
+
+    Raises
+    ------
+    OptionError
+    """
+    if sort not in SORTS:
+        raise OptionError(f"Columns cannot be sorted by {sort!r}.{did_you_mean(sort, SORTS)}")
+    columns, findings = [], []
+    for i, column in enumerate(table):
+        if progress is not None:
+            progress(i, len(table.columns), column.name)
+        if column.kind in ("text", "identifier"):
+            continue
+        made, found = _of_column(column, table.rows)
+        columns.append(made)
+        findings += found
+    keys: dict[str, Callable[[SheetColumn], tuple[object, ...]]] = {
+        "skewness": lambda c: (not c.numeric, -abs(c.skewness) if c.skewness == c.skewness else 0.0),
+        "missing": lambda c: (-c.missing,),
+        "name": lambda c: (c.name,),
+    }
+    columns.sort(key=keys[sort])
+    grave = [f for f in findings if f.weight != "note"]
+    return Sheet(tuple(columns), sort, by_weight(grave))
+
+
+def _of_column(column: Column, rows: pd.Index) -> tuple[SheetColumn, list[Finding]]:
+    if isinstance(column, CategoryColumn):
+        return _levels(column), []
+    if isinstance(column, TimeColumn):
+        return _times(column), []
+    assert isinstance(column, NumericColumn)
+    return _numbers(column, rows)
+
+
+def _numbers(column: NumericColumn, rows: pd.Index) -> tuple[SheetColumn, list[Finding]]:
+    x = column.values
+    summary = summarise_groups(x, np.zeros(len(x), np.int32), (column.name,))
+    ordered, m = summary.ordered[0], summary.moments
+    bins = Bins(np.array([0.0, 1.0]))
+    findings: tuple[Finding, ...] = ()
+    if len(ordered):
+        wide = readable_bins(ordered)
+
+        def beyond(low: float, high: float) -> list[str]:
+            with np.errstate(invalid="ignore"):
+                return [str(r) for r in rows[np.flatnonzero((x < low) | (x > high))[:50]]]
+
+        findings = column_shape_of(column.name, summary, beyond, wide).findings
+        bins = readable_bins(ordered, bins=BINS) if len(wide.edges) > 2 * BINS and not wide.below + wide.above else wide
+    mode = float(summary.modes[0])
+    low, high = bins.edges[0] if bins.below else m.min[0], bins.edges[-1] if bins.above else m.max[0]
+    made = SheetColumn(
+        column.name, column.kind, True, len(ordered), int(summary.missing[0]), float(m.mean[0]), float(m.sd[0]),
+        float(m.min[0]), float(summary.quartiles[0][1]), float(m.max[0]), float(m.skewness[0]),
+        int(summary.outliers[0]), "" if mode != mode else short_label(mode), bins.edges, bins.count(ordered),
+        (short_label(low), short_label(high)), tuple(f.code for f in findings),
+    )  # fmt: skip
+    return made, list(findings)
+
+
+def _times(column: TimeColumn) -> SheetColumn:
+    days = np.sort(column.days[~column.absent])
+    bins = calendar_bins(days)[0] if len(days) else Bins(np.array([0.0, 1.0]))
+    ends = column.values[~column.absent]
+    texts = (time_label(int(ends.min()))[:10], time_label(int(ends.max()))[:10]) if len(days) else ("", "")
+    return _plain(column, len(days), "", bins.edges, bins.count(days), texts)
+
+
+def _levels(column: CategoryColumn) -> SheetColumn:
+    counts = column.counts
+    largest = np.argsort(-counts, kind="stable")[:MOST_LEVELS]
+    drawn = np.sort(largest) if column.ordered else largest
+    mode = column.levels[largest[0]] if len(largest) and counts[largest[0]] else ""
+    ends = (column.levels[drawn[0]], column.levels[drawn[-1]]) if column.ordered and len(drawn) > 1 else (mode, "")
+    return _plain(column, int(counts.sum()), mode, np.zeros(0), counts[drawn].astype(np.int64), ends)
+
+
+def _plain(column: Column, n: int, mode: str, edges: Floats, counts: Ints, ends: tuple[str, str]) -> SheetColumn:
+    nothing = float("nan")
+    return SheetColumn(
+        column.name, column.kind, False, n, len(column) - n, nothing, nothing, nothing, nothing, nothing, nothing, 0,
+        mode, edges, counts, ends, (),
+    )  # fmt: skip

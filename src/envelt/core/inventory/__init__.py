@@ -1,0 +1,1 @@
+"""What each column is, and what is wrong or odd about it."""

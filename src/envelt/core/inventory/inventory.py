@@ -1,0 +1,152 @@
+"""What each column is, and what is missing or odd about it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .. import thresholds as T
+from ..columns.outcome import Outcome
+from ..columns.table import CategoryColumn, Column, NumericColumn, Table, number_label
+from ..finding import Finding, by_weight, marked
+from .quality.absent import missing_findings
+from .quality.copies import copy_findings
+from .quality.levels import level_findings
+from .quality.repeats import repeat_findings
+from .quality.values import date_order_findings, value_findings
+from .thumbnail import Shape, column_shape
+
+Progress = Callable[[int, int, str], None]
+
+
+@dataclass(frozen=True)
+class ColumnFacts:
+    """One row of the inventory."""
+
+    name: str
+    kind: str
+    reason: str
+    changed: bool
+    present: int
+    missing: int
+    distinct: int
+    examples: tuple[str, ...]
+    label: str
+    unit: str
+    shape: Shape
+    findings: int = 0
+
+    @property
+    def missing_share(self) -> float:
+        """Missing rows over all rows."""
+        total = self.present + self.missing
+        return self.missing / total if total else 0.0
+
+
+@dataclass(frozen=True)
+class Inventory:
+    """The columns in the order of the data."""
+
+    rows: int
+    columns: tuple[ColumnFacts, ...]
+    findings: tuple[Finding, ...]
+
+
+def take_inventory(
+    table: Table,
+    outcome: Outcome | None = None,
+    unit: str | None = None,
+    ranges: Mapping[str, tuple[float, float]] | None = None,
+    progress: Progress = lambda done, total, name: None,
+) -> Inventory:
+    """Describe every column of a table, and look for what is wrong with it.
+
+    Parameters
+    ----------
+    outcome
+        Lets missing be compared with it.
+    unit
+        The declared unit, so that none is looked for.
+    ranges
+        Valid ranges a person declared, by column.
+    progress
+        Called with (done, total, what is looked at).
+    """
+    looks: list[tuple[str, Callable[[], list[Finding]]]] = [
+        ("missing", lambda: missing_findings(table, outcome)),
+        ("repeats", lambda: repeat_findings(table, unit)),
+        ("copies", lambda: copy_findings(table)),
+        ("values", lambda: value_findings(table, dict(ranges or {}))),
+        ("dates", lambda: date_order_findings(table)),
+        ("levels", lambda: level_findings(table)),
+        ("constants", lambda: [f for c in table for f in _constant(c)]),
+    ]
+    total = len(table.columns) + len(looks)
+    facts = []
+    for i, c in enumerate(table):
+        progress(i, total, c.name)
+        facts.append(_facts(c))
+    findings: list[Finding] = []
+    for i, (what, look) in enumerate(looks):
+        progress(len(facts) + i, total, what)
+        findings += look()
+    progress(total, total, "")
+    noted = Counter(name for f in findings for name in f.columns)
+    facts = [replace(f, findings=noted[f.name]) for f in facts]
+    return Inventory(len(table), tuple(facts), by_weight(findings))
+
+
+def _facts(c: Column) -> ColumnFacts:
+    missing = int(c.missing.sum())
+    counts = (len(c) - missing, missing, c.distinct)
+    return ColumnFacts(
+        c.name, c.kind, c.reason, c.kind != c.detected, *counts, tuple(c.examples()), c.label, c.unit, column_shape(c)
+    )
+
+
+def _constant(c: Column) -> list[Finding]:
+    if c.kind != "constant":
+        return _nearly_constant(c)
+    return [
+        Finding(
+            "constant-column",
+            "note",
+            (c.name,),
+            f"{marked(c.name)} has {c.reason}: it cannot tell rows apart.",
+            "Leave it out.",
+            {},
+        )
+    ]
+
+
+def _nearly_constant(c: Column) -> list[Finding]:
+    if isinstance(c, CategoryColumn):
+        counts = c.counts
+        most, total = int(counts.max(initial=0)), int(counts.sum())
+        value = c.levels[int(counts.argmax())] if len(counts) else ""
+    elif isinstance(c, NumericColumn) and c.distinct <= T.FEW_STEPS:
+        value, most, total = _commonest(c)
+    else:
+        return []
+    if total < T.ROWS_FOR_IDENTIFIER or most == total or most / total < T.NEARLY_CONSTANT:
+        return []
+    return [
+        Finding(
+            "nearly-constant",
+            "note",
+            (c.name,),
+            f"{marked(c.name)} is {value!r} in {most:,} of {total:,} rows ({most / total:.1%}), else in "
+            f"{total - most}.",
+            "It can matter only for those few rows; leave it out unless they are the point.",
+            {"value": value, "rows": most, "of": total},
+        )
+    ]
+
+
+def _commonest(c: NumericColumn) -> tuple[str, int, int]:
+    unique, counts = np.unique(c.values[~c.missing], return_counts=True)
+    at = int(counts.argmax())
+    return number_label(unique[at]), int(counts[at]), int(counts.sum())

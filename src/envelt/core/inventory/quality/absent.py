@@ -1,0 +1,120 @@
+"""Missing values: much, together, and following the outcome."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ... import thresholds as T
+from ...columns.outcome import ClassOutcome, Outcome
+from ...columns.table import Table
+from ...finding import Finding, marked
+from ...shapes.quantiles import sorted_groups
+from ...stats.tables import chi_square, chi_square_sparse, expected_are_small, fisher_exact
+from ...stats.two_groups import mann_whitney
+
+Mask = NDArray[np.bool_]
+
+
+def missing_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
+    """Find columns mostly missing, columns missing on the same rows, and missing that follows the outcome."""
+    masks = {c.name: c.missing for c in table}
+    counts = {name: int(m.sum()) for name, m in masks.items()}
+    gaps = [n for n, k in counts.items() if 0 < k < len(table)]
+    found = [_mostly(n, counts[n], len(table)) for n in gaps if counts[n] / len(table) >= T.MOSTLY_MISSING]
+    found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
+    if outcome is not None:
+        followed = [n for n in gaps if n != outcome.name and counts[n] >= T.FEWEST_GAPS]
+        for name in followed:
+            found += missing_follows(name, masks[name], outcome, len(followed))
+    return found
+
+
+def _mostly(name: str, missing: int, rows: int) -> Finding:
+    return Finding(
+        "mostly-missing",
+        "caution",
+        (name,),
+        f"{marked(name)} is missing in {missing:,} of {rows:,} rows ({missing / rows:.0%}).",
+        "Ask why; whether it is there at all may say more than its values.",
+        {"missing": missing, "rows": rows},
+    )
+
+
+def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
+    """Group columns whose gaps fall on (nearly) the same rows."""
+    left = sorted(masks, key=lambda n: counts[n])
+    found = []
+    while left:
+        first = left.pop(0)
+        near = [n for n in left if counts[n] * T.SAME_GAPS <= counts[first]]
+        group = [n for n in near if _overlap(masks[first], masks[n]) >= T.SAME_GAPS]
+        if not group:
+            continue
+        left = [n for n in left if n not in group]
+        columns = (first, *group)
+        both = int(np.logical_and.reduce([masks[n] for n in columns]).sum())
+        shown = ", ".join(map(marked, columns[:4])) + (f" and {len(columns) - 4} more" if len(columns) > 4 else "")
+        found.append(
+            Finding(
+                "missing-together",
+                "note",
+                columns,
+                f"{shown} go missing on the same rows ({both:,} rows).",
+                "They share one cause: treat them as one, and consider one column that says whether they are there.",
+                {"rows": both, "missing": {n: counts[n] for n in columns}},
+            )
+        )
+    return found
+
+
+def _overlap(a: Mask, b: Mask) -> float:
+    step = max(1, len(a) // T.SCREEN_GAPS)
+    some, other = a[::step], b[::step]
+    if 2 * np.count_nonzero(some & other) < np.count_nonzero(some | other):
+        return 0.0
+    either = np.count_nonzero(a | b)
+    return np.count_nonzero(a & b) / either if either else 0.0
+
+
+def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> list[Finding]:
+    """Say so where a column goes missing more often in one class, or with higher outcomes."""
+    known = outcome.known
+    absent = missing[known]
+    if not 0 < absent.sum() < len(absent):
+        return []
+    if isinstance(outcome, ClassOutcome):
+        codes = outcome.codes[known]
+        table = np.stack([np.bincount(codes[m], minlength=len(outcome.levels)) for m in (~absent, absent)])
+        if table.shape == (2, 2):
+            p = fisher_exact(table).p
+        else:
+            p = (chi_square_sparse if expected_are_small(table) else chi_square)(table).p
+        shares = table[1] / table.sum(axis=0)
+        low, high = int(shares.argmin()), int(shares.argmax())
+        text = (
+            f"{marked(name)} is missing in {shares[high]:.0%} of the rows where {marked(outcome.name)} is "
+            f"{outcome.levels[high]!r} and in {shares[low]:.0%} where it is {outcome.levels[low]!r}"
+        )
+        evidence = {"missing_share": {str(k): float(v) for k, v in zip(outcome.levels, shares, strict=True)}}
+    else:
+        groups = sorted_groups(outcome.values[known], absent.astype(np.int64), 2)
+        p = mann_whitney(*groups).p
+        medians = [float(np.median(g)) for g in groups]
+        text = (
+            f"Where {marked(name)} is missing the median of {marked(outcome.name)} is {medians[1]:.4g}, elsewhere "
+            f"{medians[0]:.4g}"
+        )
+        evidence = {"medians": {"present": medians[0], "missing": medians[1]}}
+    if not p * looks < T.GAPS_P:
+        return []
+    return [
+        Finding(
+            "missing-follows-outcome",
+            "caution",
+            (name, outcome.name),
+            f"{text} (p = {p:.1g}).",
+            "Do not drop these rows or fill them without a mark. Check that the gap does not arise after the outcome.",
+            {**evidence, "p": p},
+        )
+    ]

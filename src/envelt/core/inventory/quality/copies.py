@@ -1,0 +1,118 @@
+"""The same column twice: exactly, in another unit of measure, or under other names for its levels."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ... import thresholds as T
+from ...columns.table import CategoryColumn, NumericColumn, Table
+from ...finding import Finding, marked
+
+Floats = NDArray[np.float64]
+
+
+def copy_findings(table: Table) -> list[Finding]:
+    """Find pairs of columns that say the same thing in every row where both are present."""
+    numbers = [c for c in table if isinstance(c, NumericColumn) and c.kind != "constant"]
+    categories = [
+        c for c in table if isinstance(c, CategoryColumn) and c.kind not in ("constant", "identifier", "text")
+    ]
+    return [*_linear_copies(numbers), *_relabelled(categories)]
+
+
+def _linear_copies(columns: list[NumericColumn]) -> list[Finding]:
+    """Screen on a sample of rows by correlation, then check all rows against the straight line."""
+    if len(columns) < 2 or len(columns[0]) < T.ROWS_FOR_IDENTIFIER:
+        return []
+    n = len(columns[0])
+    sample = np.arange(n) if n <= T.SCREEN_ROWS else np.linspace(0, n - 1, T.SCREEN_ROWS).astype(np.int64)
+    z = np.stack([_standardized(c.values[sample]) for c in columns])
+    copies: dict[str, list[tuple[str, float, float]]] = {}
+    taken: set[int] = set()
+    for start in range(0, len(columns), 500):
+        block = z[start : start + 500] @ z.T / len(sample)
+        for i, j in zip(*np.nonzero(np.abs(block) > T.SCREEN_CORRELATION), strict=True):
+            a, b = int(i) + start, int(j)
+            if a < b and b not in taken and a not in taken:
+                line = _line(columns[a].values, columns[b].values)
+                if line is not None:
+                    taken.add(b)
+                    copies.setdefault(columns[a].name, []).append((columns[b].name, *line))
+    return [_same(name, *others) for name, others in copies.items()]
+
+
+def _standardized(x: Floats) -> Floats:
+    """Return values at mean 0 and deviation 1; missing is the mean, a constant is all zero."""
+    present = ~np.isnan(x)
+    if not present.any():
+        return np.zeros(len(x))
+    centred = np.where(present, x - x[present][0], 0.0)
+    centred = np.where(present, centred - centred[present].mean(), 0.0)
+    with np.errstate(over="ignore"):
+        sd = float(np.sqrt(np.mean(centred**2)))
+    return np.asarray(centred / sd) if sd > 0 else np.zeros(len(x))
+
+
+def _line(x: Floats, y: Floats) -> tuple[float, float] | None:
+    """Return slope and intercept if y is a straight line of x to within rounding, in every row with both."""
+    both = ~(np.isnan(x) | np.isnan(y))
+    x, y = x[both], y[both]
+    if len(x) < T.ROWS_FOR_IDENTIFIER:
+        return None
+    dx, dy = x - x.mean(), y - y.mean()
+    spread = float(np.sum(dx * dx))
+    if spread == 0:
+        return None
+    slope = float(np.sum(dx * dy) / spread)
+    worst = float(np.max(np.abs(dy - slope * dx)))
+    if slope == 0 or worst > T.ROUNDING * float(np.std(dy)):
+        return None
+    return slope, float(y.mean() - slope * x.mean())
+
+
+def _same(a: str, first: tuple[str, float, float], *others: tuple[str, float, float]) -> Finding:
+    b, slope, intercept = first
+    exact = abs(slope - 1) < 1e-9 and abs(intercept) < 1e-9
+    plus = "" if abs(intercept) < 1e-3 * abs(slope) else f" {'+' if intercept > 0 else '−'} {abs(intercept):.4g}"
+    what = f"equals {marked(a)}" if exact else f"is {slope:.5g} × {marked(a)}{plus}"
+    more = f", and {len(others)} more columns are such copies of {marked(a)}" if others else ""
+    return Finding(
+        "same-column",
+        "caution",
+        (b, a, *(o[0] for o in others)),
+        f"{marked(b)} {what} in every row, to within rounding{more}: the same thing "
+        f"{'many times' if others else 'twice'}.",
+        f"Keep one of {', '.join(map(marked, [a, b, *(o[0] for o in others)][:6]))}{', …' if len(others) > 4 else ''}.",
+        {"slope": slope, "intercept": intercept},
+    )
+
+
+def _relabelled(columns: list[CategoryColumn]) -> list[Finding]:
+    """Compare only categories with the same counts of rows a level."""
+    alike: dict[tuple[int, ...], list[CategoryColumn]] = defaultdict(list)
+    for c in columns:
+        alike[tuple(sorted(c.counts.tolist()))].append(c)
+    found = []
+    for group in alike.values():
+        for i, a in enumerate(group):
+            for b in group[i + 1 :]:
+                pairs = np.unique(a.codes.astype(np.int64) * (len(b.levels) + 1) + b.codes + 1)
+                if len(pairs) == len(np.unique(a.codes)):
+                    found.append(_renamed(a, b))
+    return found
+
+
+def _renamed(a: CategoryColumn, b: CategoryColumn) -> Finding:
+    first = {str(x): str(b.levels[b.codes[np.argmax(a.codes == i)]]) for i, x in enumerate(a.levels[:5])}
+    shown = ", ".join(f"{k} is {v}" for k, v in list(first.items())[:3])
+    return Finding(
+        "same-column",
+        "caution",
+        (b.name, a.name),
+        f"{marked(b.name)} is {marked(a.name)} under other names ({shown}): the same thing twice.",
+        f"Leave one of {marked(a.name)} and {marked(b.name)} out.",
+        {"names": first},
+    )

@@ -1,0 +1,185 @@
+"""Levels: spelt in two ways, too many, too rare; and texts among numbers."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+
+import numpy as np
+
+from ... import thresholds as T
+from ...columns.readings import read_numbers
+from ...columns.table import CategoryColumn, Column, Table
+from ...finding import Finding, marked
+
+
+def level_findings(table: Table) -> list[Finding]:
+    """Look at every category column."""
+    found = []
+    for c in table:
+        if isinstance(c, CategoryColumn):
+            found += _mixed(table, c)
+            if c.kind in ("nominal", "binary", "ordinal"):
+                found += spelling_findings(c)
+            if c.kind == "nominal":
+                found += _many_or_rare(c)
+        found += _borderline(c)
+    return found
+
+
+def _mixed(table: Table, c: CategoryColumn) -> list[Finding]:
+    """Find a column that would be numbers but for a few texts."""
+    head = c.levels[: 2 * T.ROWS_FOR_LEVELS]
+    if 2 * sum(read_numbers([level]) is not None for level in head) < len(head):
+        return []
+    counts = c.counts
+    number = np.array([read_numbers([level]) is not None for level in c.levels[: T.MOST_LEVELS_READ]], bool)
+    if c.declared or not 0 < number.sum() < len(number) or len(c.levels) > T.MOST_LEVELS_READ:
+        return []
+    present, texts = int(counts.sum()), int(counts[~number].sum())
+    if number.sum() < T.FEW_STEPS or texts / present > T.FEW_TEXTS:
+        return []
+    at = np.flatnonzero(np.append(~number, False)[c.codes])
+    shown = ", ".join(f"{c.levels[c.codes[i]]!r} in row {table.rows[i]}" for i in at[:3])
+    return [
+        Finding(
+            "mixed-types",
+            "caution",
+            (c.name,),
+            f"{marked(c.name)} holds numbers in {present - texts:,} rows and texts in {texts:,}: {shown}"
+            f"{', …' if len(at) > 3 else ''}. It is read as {c.kind}.",
+            "Blank or mend those cells, and it becomes a number.",
+            {
+                "rows": [str(table.rows[i]) for i in at[:20]],
+                "texts": [c.levels[i] for i in np.flatnonzero(~number)[:20]],
+            },
+        )
+    ]
+
+
+def spelling_findings(c: CategoryColumn) -> list[Finding]:
+    """Find levels that differ by case or space, or by one letter where one of the two is rare."""
+    if len(c.levels) > T.MOST_LEVELS_SPELT:
+        return []
+    counts = c.counts
+    alike: dict[str, list[int]] = defaultdict(list)
+    for i, level in enumerate(c.levels):
+        alike[re.sub(r"[\s_-]+", " ", level).strip().casefold()].append(i)
+    groups = [g for g in alike.values() if len(g) > 1]
+    for a, b in _neighbours(list(alike)):
+        few, many = sorted(int(counts[alike[k]].sum()) for k in (a, b))
+        if few <= max(T.RARE_SPELLING * many, 1):
+            groups.append(alike[a] + alike[b])
+    if not groups:
+        return []
+    shown = "; ".join(
+        " and ".join(f"{c.levels[i]!r} ({counts[i]:,})" for i in sorted(g, key=lambda i: -counts[i]))
+        for g in groups[:3]
+    )
+    return [
+        Finding(
+            "level-spelling",
+            "caution",
+            (c.name,),
+            f"{marked(c.name)} has levels that look like one spelt in several ways: {shown}.",
+            "Join them, or every rate is split between the spellings.",
+            {"levels": [[c.levels[i] for i in g] for g in groups[:20]]},
+        )
+    ]
+
+
+def _neighbours(keys: list[str]) -> list[tuple[str, str]]:
+    """Return the pairs of texts one letter apart: such a pair shares a text with one letter left out."""
+    same_digits: dict[str, list[int]] = defaultdict(list)
+    for i, key in enumerate(keys):
+        if len(key) >= T.SHORTEST_SPELT:
+            same_digits[re.sub(r"\D", "", key)].append(i)
+    without: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for digits, group in same_digits.items():
+        for i in group if len(group) > 1 else ():
+            key = keys[i]
+            for shorter in {key, *(key[:k] + key[k + 1 :] for k in range(len(key)))}:
+                without[digits, shorter].append(i)
+    pairs = {(i, j) for group in without.values() if len(group) > 1 for i in group for j in group if i < j}
+    return [(keys[i], keys[j]) for i, j in sorted(pairs) if _one_letter_apart(keys[i], keys[j])]
+
+
+def _one_letter_apart(a: str, b: str) -> bool:
+    """Say whether two texts differ by one letter put in, left out, changed or swapped; digits never count."""
+    if min(len(a), len(b)) < T.SHORTEST_SPELT or abs(len(a) - len(b)) > 1 or a == b:
+        return False
+    start = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
+    rest_a, rest_b = a[start:], b[start:]
+    if any(ch.isdigit() for ch in rest_a[:2] + rest_b[:2]):
+        return False
+    if len(a) == len(b):
+        swapped = len(rest_a) > 1 and rest_a[:2] == rest_b[1::-1] and rest_a[2:] == rest_b[2:]
+        return rest_a[1:] == rest_b[1:] or swapped
+    longer, shorter = (rest_a, rest_b) if len(a) > len(b) else (rest_b, rest_a)
+    return longer[1:] == shorter
+
+
+def _many_or_rare(c: CategoryColumn) -> list[Finding]:
+    counts = c.counts[c.counts > 0]
+    rare = int(np.sum(counts < T.FEW_ROWS))
+    present = int(counts.sum())
+    if present < T.ROWS_FOR_LEVELS:
+        return []
+    if len(counts) > T.MANY_LEVELS:
+        rest = f"; {rare} of them have under {T.FEW_ROWS} rows" if rare else ""
+        return [
+            Finding(
+                "many-levels",
+                "note",
+                (c.name,),
+                f"{marked(c.name)} has {len(counts):,} levels in {present:,} rows{rest}.",
+                "Group its levels, or use rates shrunken towards the whole; one column a level would be too many.",
+                {"levels": len(counts), "rare": rare},
+            )
+        ]
+    if rare and len(counts) > 2:
+        order = np.argsort(c.counts, kind="stable")
+        shown = ", ".join(f"{c.levels[i]!r} ({c.counts[i]})" for i in order[: min(rare, 3)])
+        return [
+            Finding(
+                "rare-levels",
+                "note",
+                (c.name,),
+                f"{rare} of {len(counts)} levels of {marked(c.name)} have under {T.FEW_ROWS} rows: {shown}.",
+                "Join them with a neighbour or with 'other' before comparing levels.",
+                {"rare": rare},
+            )
+        ]
+    return []
+
+
+def _borderline(c: Column) -> list[Finding]:
+    """Say which other kind a column may be, and how to settle it."""
+    found = []
+    if c.reading:
+        doubt = "may be swapped" in c.reading
+        found.append(
+            Finding(
+                "read-from-text",
+                "caution" if doubt else "note",
+                (c.name,),
+                f"{marked(c.name)}: {c.reading}.",
+                "If that is wrong, declare it nominal or text, or write those cells plainly.",
+                {"reading": c.reading},
+            )
+        )
+    if not c.other:
+        return found
+    numbers = isinstance(c, CategoryColumn) and c.kind in ("nominal", "ordinal", "identifier")
+    code = "coded-numbers" if numbers and read_numbers(list(c.levels[:50])) is not None else "borderline-kind"  # type: ignore[attr-defined]
+    found.append(
+        Finding(
+            code,
+            "caution" if code == "coded-numbers" else "note",
+            (c.name,),
+            f"{marked(c.name)} is read as {c.kind}, but could be {c.other}: {c.reason}.",
+            f"Say which: declare {marked(c.name)} {c.kind} or {c.other}, and this is settled.",
+            {"kind": c.kind, "other": c.other},
+        )
+    )
+    return found

@@ -1,0 +1,154 @@
+"""Values that cannot be: codes for missing, values outside the possible, dates apart from the others."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ... import thresholds as T
+from ...columns.kinds import distinct_numbers
+from ...columns.names import possible_values
+from ...columns.table import NumericColumn, Table, TimeColumn, number_label, time_label
+from ...finding import Finding, marked
+from ...shapes.quantiles import sorted_quantiles
+
+Floats = NDArray[np.float64]
+
+_OFTEN = (9.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0, 99.9, 999.9, 88.0, 888.0, 8888.0, 77.0, 777.0, 7777.0)
+SENTINELS = (*_OFTEN, *(-v for v in _OFTEN), -1.0, 1e6)
+SENTINEL_DATES = ("1900-01-01", "1899-12-30", "1970-01-01", "1901-01-01", "9999-12-31", "2099-12-31", "1753-01-01")
+
+
+def value_findings(table: Table, ranges: dict[str, tuple[float, float]]) -> list[Finding]:
+    """Find sentinel values, values outside a declared range, impossible ones, and dates that stand apart."""
+    found = []
+    for c in table:
+        if isinstance(c, NumericColumn):
+            found += _number(table, c, ranges.get(c.name))
+        elif isinstance(c, TimeColumn):
+            found += _date(table, c)
+    return found
+
+
+def _number(table: Table, c: NumericColumn, valid: tuple[float, float] | None) -> list[Finding]:
+    present = len(c) - int(c.missing.sum())
+    if present < T.ROWS_FOR_IDENTIFIER:
+        return []
+    sentinels = [v for v in c.ends if v in SENTINELS and _stands_apart(c.values[~c.missing], v)]
+    found = [_sentinel(c.name, number_label(v), int(np.sum(c.values == v)), present) for v in sentinels]
+    low, high, what = possible_values(c.name, valid)
+    if low <= c.ends[0] and c.ends[1] <= high:
+        return found
+    outside = (c.values < low) | (c.values > high)
+    for v in sentinels:
+        outside &= c.values != v
+    n = int(outside.sum())
+    if n and (valid is not None or n <= T.FEW_IMPOSSIBLE * present):
+        found.append(_outside(table, c, outside, (low, high), what, valid is not None))
+    return found
+
+
+def _stands_apart(values: Floats, sentinel: float) -> bool:
+    """Say whether a value at the end of a column is far from all others, as no measurement would be."""
+    rest = np.sort(values[values != sentinel])
+    if len(rest) < T.ROWS_FOR_IDENTIFIER or len(rest) < len(values) / 2:
+        return False
+    q1, q3 = sorted_quantiles(rest, np.array([0.25, 0.75]))
+    iqr = max(float(q3 - q1), 1e-12 * max(abs(float(q1)), 1.0))
+    if sentinel < rest[0]:
+        gap, beyond = rest[0] - sentinel, q1 - sentinel
+    else:
+        gap, beyond = sentinel - rest[-1], sentinel - q3
+    core = float(sorted_quantiles(rest, np.array([0.99]))[0] - sorted_quantiles(rest, np.array([0.01]))[0])
+    return bool(beyond > T.SENTINEL_IQRS * iqr and gap > max(iqr, T.SENTINEL_GAP * core))
+
+
+def _sentinel(name: str, value: str, rows: int, of: int) -> Finding:
+    return Finding(
+        "sentinel-value",
+        "caution",
+        (name,),
+        f"{marked(name)} is {value} in {rows:,} of {of:,} rows, far from every other value: likely a code for missing.",
+        f"If so, write those cells as missing, or keep the rows where {name} != {value}; as it is every mean is wrong.",
+        {"value": value, "rows": rows},
+    )
+
+
+def _outside(
+    table: Table, c: NumericColumn, outside: NDArray[np.bool_], limits: tuple[float, float], what: str, declared: bool
+) -> Finding:
+    at = np.flatnonzero(outside)
+    rows = [str(table.rows[i]) for i in at[:20]]
+    listed = ", ".join(f"{number_label(c.values[i])} in row {table.rows[i]}" for i in at[:3])
+    low, high = (number_label(v) if np.isfinite(v) else "any" for v in limits)
+    code = "out-of-range" if declared else "impossible-value"
+    why = f"the declared range {low} to {high}" if declared else f"what {what} can be"
+    return Finding(
+        code,
+        "caution",
+        (c.name,),
+        f"{marked(c.name)} holds {len(at):,} values outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
+        "Mend or blank those cells" + ("." if declared else ", or declare the range that is possible."),
+        {"rows": rows, "count": len(at)},
+    )
+
+
+def _date(table: Table, c: TimeColumn) -> list[Finding]:
+    days = np.sort(c.days[~c.absent])
+    if len(days) < T.ROWS_FOR_IDENTIFIER:
+        return []
+    found = []
+    unique, _ = distinct_numbers(np.floor(days))
+    q1, q3 = sorted_quantiles(days, np.array([0.25, 0.75]))
+    reach = max(float(q3 - q1), 1.0) * T.DATE_IQRS
+    for end, apart in ((unique[0], q1 - unique[0]), (unique[-1], unique[-1] - q3)):
+        label = time_label(int(end * 86_400_000_000))
+        if apart > reach and label in SENTINEL_DATES:
+            found.append(_sentinel(c.name, label, int(np.sum(np.floor(days) == end)), len(days)))
+    far = (c.days > q3 + reach) | (c.days < q1 - reach)
+    for f in found:
+        far &= np.floor(c.days) != float(np.datetime64(f.evidence["value"]).astype("datetime64[D]").astype(int))
+    n = int(far.sum())
+    if n and n <= T.FEW_IMPOSSIBLE * len(days):
+        at = np.flatnonzero(far)
+        listed = ", ".join(f"{time_label(int(c.values[i]))} in row {table.rows[i]}" for i in at[:3])
+        found.append(
+            Finding(
+                "date-apart",
+                "caution",
+                (c.name,),
+                f"{n:,} dates of {marked(c.name)} lie far from all others: {listed}{', …' if n > 3 else ''}.",
+                "Look for a mistyped year.",
+                {"rows": [str(table.rows[i]) for i in at[:20]], "count": n},
+            )
+        )
+    return found
+
+
+def date_order_findings(table: Table) -> list[Finding]:
+    """Find pairs of dates of which one nearly always comes first, and the rows where it does not."""
+    dates = [c for c in table if isinstance(c, TimeColumn)][:20]
+    found = []
+    for i, a in enumerate(dates):
+        for b in dates[i + 1 :]:
+            both = ~(a.absent | b.absent)
+            n = int(both.sum())
+            if n < T.ROWS_FOR_ORDER:
+                continue
+            for first, second in ((a, b), (b, a)):
+                wrong = both & (second.values < first.values)
+                k = int(wrong.sum())
+                if 0 < k <= T.FEW_OUT_OF_ORDER * n and int((second.values > first.values)[both].sum()) > n / 2:
+                    rows = [str(r) for r in table.rows[np.flatnonzero(wrong)[:20]]]
+                    found.append(
+                        Finding(
+                            "dates-out-of-order",
+                            "caution",
+                            (second.name, first.name),
+                            f"{marked(second.name)} comes after {marked(first.name)}, but before it in {k:,} of {n:,} "
+                            f"rows (rows {', '.join(rows[:5])}{', …' if k > 5 else ''}).",
+                            "Check those rows: one of the two dates is wrong.",
+                            {"rows": rows, "count": k},
+                        )
+                    )
+    return found

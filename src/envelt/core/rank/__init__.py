@@ -1,0 +1,1 @@
+"""All candidates by what each alone says."""

@@ -1,0 +1,1 @@
+"""The shape of sorted values: quantiles, bins, densities, peaks, spikes."""

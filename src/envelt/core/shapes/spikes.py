@@ -1,0 +1,121 @@
+"""Values that are too frequent: at round numbers, at zero, at an end of the range."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from .quantiles import sorted_quantiles
+from .ranks import run_lengths
+from .resolution import multiples_of
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+LARGEST_GRID = 2_000_000
+
+
+@dataclass(frozen=True)
+class RoundSpikes:
+    """Rows heaped at multiples of a round number.
+
+    ``spacing`` in the units of the values; ``share`` of rows at its multiples and the ``expected`` one;
+    ``values`` are the multiples with the most rows too many.
+    """
+
+    spacing: float
+    share: float
+    expected: float
+    values: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class Atom:
+    """One value with more rows than the values beside it lead to expect."""
+
+    value: float
+    rows: int
+    expected: float
+
+
+def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
+    """Find rows heaped at multiples of a round number of recorded steps.
+
+    The rows at multiples of m are compared with the mean over a whole period of m steps about each multiple,
+    which no other regularity of the grid can raise.
+    """
+    if not step or len(ordered) < T.LEAST_SHAPE:
+        return None
+    q = multiples_of(ordered, step)
+    low, high = int(q[0]), int(q[-1])
+    if high - low > LARGEST_GRID:
+        return None
+    counts = np.bincount(q - low).astype(np.float64)
+    q1, q3 = sorted_quantiles(q.astype(np.float64), np.array([0.25, 0.75]))
+    n, best, found = len(q), 0.0, None
+    total = np.concatenate(([0.0], np.cumsum(counts)))
+    for m in T.SPIKE_MULTIPLES:
+        if q3 - q1 < m:
+            continue
+        at = np.arange(-(-low // m) * m, high + 1, m) - low
+        at = at[(at >= m // 2) & (at + m // 2 < len(counts)) & (at + low != 0)]
+        if len(at) < 3:
+            continue
+        here, about = counts[at], _period_mean(total, counts, at, m)
+        expected = float(about.sum())
+        z = (here.sum() - expected) / np.sqrt(max(here.sum() * (1 - 1 / m), 1.0))
+        enough = here.sum() - expected >= T.SPIKE_SHARE * n and here.sum() > T.SPIKE_RATIO * expected
+        if enough and z > max(T.SURE, best) and _spread_over(here - about):
+            best = z
+            top = at[np.argsort(about - here, kind="stable")[:6]] + low
+            values = tuple(float(v) * step for v in np.sort(top))
+            found = RoundSpikes(m * step, float(here.sum()) / n, expected / n, values)
+    return found
+
+
+def _period_mean(total: Floats, counts: Floats, at: Ints, m: int) -> Floats:
+    """Return the mean count over one period of m steps centred on each place, ends by half where m is even."""
+    half = m // 2
+    if m % 2:
+        return np.asarray((total[at + half + 1] - total[at - half]) / m)
+    inner = total[at + half] - total[at - half + 1]
+    return np.asarray((inner + (counts[at - half] + counts[at + half]) / 2) / m)
+
+
+def _spread_over(excess: Floats) -> bool:
+    """Say whether several multiples share the excess: one heap alone is a peak, not rounding."""
+    gain = np.maximum(excess, 0)
+    return bool(gain.max() < 0.7 * gain.sum())
+
+
+def atom_at(ordered: Floats, step: float, end: int) -> Atom | None:
+    """Return the smallest (``end`` 0) or largest (−1) value if far more rows hold it than its neighbours say.
+
+    The neighbours are two runs of values beside it, each of 30 rows or more: a smooth distribution that falls
+    off geometrically has c₁² / c₂ rows at the end, c₁ and c₂ the mean rows a value in the two runs.
+    """
+    n = len(ordered)
+    if n < T.LEAST_SHAPE or ordered[0] == ordered[-1]:
+        return None
+    values = ordered if end == 0 else -ordered[::-1]
+    rows = int(np.searchsorted(values, values[0], "right"))
+    if rows < max(T.ATOM_SHARE * n, 10) or rows == n:
+        return None
+    value = float(ordered[end])
+    if not step:
+        repeats = run_lengths(values[rows:]).max(initial=1)
+        return Atom(value, rows, float(repeats)) if rows > T.BOUND_RATIO * repeats else None
+    place = multiples_of(values[rows:] - values[0], step)
+    for cells in range(1, int(place[-1]) // 2 + 1):
+        c1 = int(np.searchsorted(place, cells, "right"))
+        c2 = int(np.searchsorted(place, 2 * cells, "right")) - c1
+        if min(c1, c2) < 30:
+            if cells > 200:
+                return None
+            continue
+        expected = (c1 / cells) * max(c1 / c2, 1.0)
+        sure = np.log(rows / expected) / np.sqrt(1 / rows + 4 / c1 + 1 / c2)
+        return Atom(value, rows, expected) if rows > T.ZERO_RATIO * expected and sure > T.ATOM_SURE else None
+    return None

@@ -1,0 +1,141 @@
+"""Where to cut a number so that the two sides differ most in their rate of the event."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..estimate import Z95
+from .folds import deal, hash_blocks
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Cut:
+    """The cut with the largest balanced accuracy.
+
+    Parameters
+    ----------
+    at
+        Values from here up are on one side, in the units of the values.
+    low, high
+        A 95 % interval for where it lies.
+    above
+        Whether the event is commoner from the cut up.
+    balanced_accuracy, accuracy_low, accuracy_high
+        Mean of sensitivity and specificity on rows the cut was not chosen on, with its 95 % interval: 0.5 is
+        chance.
+    sensitivity, specificity
+        On those rows.
+    """
+
+    at: float
+    low: float
+    high: float
+    above: bool
+    balanced_accuracy: float
+    accuracy_low: float
+    accuracy_high: float
+    sensitivity: float
+    specificity: float
+
+
+def best_cut(
+    values: Floats, event: NDArray[np.bool_], keys: NDArray[np.integer] | None = None, seed: int = 0
+) -> Cut | None:
+    """Find the cut that separates best, how surely it lies there, and how well it does on other rows.
+
+    Parameters
+    ----------
+    values, event
+        Of the rows, shape (n,), NaN for missing.
+    keys
+        The unit of each row, which folds never split; by default each row is its own.
+
+    Returns
+    -------
+    Cut or None
+        ``None`` where a class has under ten rows or all values are equal.
+
+    References
+    ----------
+    The cut maximises Youden's J = sensitivity + specificity − 1 (1950, Cancer 3, 32–35). Its place converges with
+    the cube root of n, where the bootstrap fails (Abrevaya & Huang 2005, Econometrica 73, 1175–1204): the interval is
+    from subsamples of n^0.8 rows (Politis, Romano & Wolf 1999), rescaled, in shares of the rows.
+    """
+    keep = ~np.isnan(values)
+    x, hit = values[keep], event[keep]
+    n = len(x)
+    if min(int(hit.sum()), n - int(hit.sum())) < T.FEW_ROWS or x.min() == x.max():
+        return None
+    edges = _places(x)
+    cell = np.searchsorted(edges, x, "right")
+    k = len(edges) + 1
+    at = np.arange(n) if keys is None else keys[keep]
+    folds = deal(hash_blocks(at, seed), hit.astype(np.float64), seed)
+    counts = np.bincount((folds.blocks.astype(np.int64) * k + cell) * 2 + hit, minlength=T.BLOCKS * k * 2)
+    blocks = counts.reshape(T.BLOCKS, k, 2)
+    total = blocks.sum(axis=0)
+    best = int(np.argmax(np.abs(_gain(total))))
+    above = bool(_gain(total)[best] > 0)
+    low, high = _interval(total, best, np.random.default_rng([seed, 0xC07]))
+    sensitivity, specificity = _held_out(blocks, folds.fold_of_block)
+    accuracy = (sensitivity + specificity) / 2
+    yes, no = int(hit.sum()), int(n - hit.sum())
+    se = 0.5 * np.sqrt(sensitivity * (1 - sensitivity) / yes + specificity * (1 - specificity) / no)
+    return Cut(
+        float(edges[best]), float(edges[low]), float(edges[high]), above, accuracy,
+        accuracy - Z95 * float(se), accuracy + Z95 * float(se), sensitivity, specificity,
+    )  # fmt: skip
+
+
+def _places(x: Floats) -> Floats:
+    """Return up to 199 places to cut at: values, so that a value on a cut goes right."""
+    ordered = np.sort(x)
+    at = np.linspace(0, len(ordered) - 1, T.CUT_CELLS + 1)[1:-1].astype(np.int64)
+    places = np.unique(ordered[at])
+    return places[places > ordered[0]] if places[-1] > ordered[0] else ordered[-1:]
+
+
+def _gain(counts: Floats | Ints) -> Floats:
+    """Return sensitivity + specificity − 1 of each cut, the event above it; counts of shape (…, cells, 2)."""
+    share = counts / np.maximum(counts.sum(axis=-2, keepdims=True), 1)
+    below = np.cumsum(share, axis=-2)[..., :-1, :]
+    return np.asarray(below[..., 0] - below[..., 1], np.float64)
+
+
+def _interval(total: Ints, best: int, rng: np.random.Generator) -> tuple[int, int]:
+    """Return the places between which the cut lies, from subsamples."""
+    n = int(total.sum())
+    size = int(np.ceil(n**0.8))
+    drawn = rng.multinomial(size, (total / n).ravel(), T.CUT_DRAWS).reshape(T.CUT_DRAWS, *total.shape)
+    found = np.argmax(np.abs(_gain(drawn)), axis=1)
+    share = np.cumsum(total.sum(axis=1))[:-1] / n
+    far = float(np.quantile(np.abs(share[found] - share[best]), 0.95)) * (size / n) ** (1 / 3)
+    low = int(np.searchsorted(share, share[best] - far - 1e-12))
+    high = int(np.searchsorted(share, share[best] + far + 1e-12, "right")) - 1
+    return min(low, best), max(min(high, len(share) - 1), best)
+
+
+def _held_out(blocks: Ints, fold_of_block: Ints) -> tuple[float, float]:
+    """Return sensitivity and specificity on held-out rows: the cut and its direction chosen on the other folds."""
+    right = np.zeros(2)
+    rows = np.zeros(2)
+    for folds in fold_of_block:
+        for fold in range(T.FOLDS):
+            out = folds == fold
+            held, train = blocks[out].sum(axis=0), blocks[~out].sum(axis=0)
+            gain = _gain(train)
+            best = int(np.argmax(np.abs(gain)))
+            below = held[: best + 1].sum(axis=0)
+            above = held.sum(axis=0) - below
+            event_above = gain[best] > 0
+            right += [below[0], above[1]] if event_above else [above[0], below[1]]
+            rows += held.sum(axis=0)
+    specificity, sensitivity = right / np.maximum(rows, 1)
+    return float(sensitivity), float(specificity)

@@ -1,0 +1,70 @@
+"""Which rows are held out together: hash blocks, dealt into folds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Folds:
+    """The fold of every hash block, in every repeat.
+
+    Parameters
+    ----------
+    blocks
+        The hash block of each row, shape (n,), 0 … ``BLOCKS`` − 1.
+    fold_of_block
+        Shape (repeats, ``BLOCKS``), 0 … ``FOLDS`` − 1.
+    """
+
+    blocks: NDArray[np.uint8]
+    fold_of_block: NDArray[np.int64]
+
+    def take(self, keep: NDArray[np.bool_]) -> Folds:
+        """Return the folds of some of the rows."""
+        return Folds(self.blocks[keep], self.fold_of_block)
+
+
+def hash_blocks(rows: NDArray[np.integer], seed: int) -> NDArray[np.uint8]:
+    """Return the block of each row from a hash of its global row number (or unit's key) and the seed.
+
+    The hash is SplitMix64 (Steele, Lea & Flood 2014), so any split of the rows into batches gives the same
+    blocks.
+    """
+    with np.errstate(over="ignore"):
+        z = rows.astype(np.uint64) + np.uint64(seed + 1) * np.uint64(0x9E3779B97F4A7C15)
+        z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+        z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+        z = z ^ (z >> np.uint64(31))
+    return (z % np.uint64(T.BLOCKS)).astype(np.uint8)
+
+
+def deal(blocks: NDArray[np.uint8], load: Floats, seed: int) -> Folds:
+    """Deal blocks into folds, five times over, so that each fold gets its share of the outcome.
+
+    Blocks are put in order of what they hold of the outcome's rarest class (or of the numeric outcome's
+    total); each run of five neighbours is spread over the five folds at random.
+
+    Parameters
+    ----------
+    blocks
+        The block of each row, shape (n,).
+    load
+        What is to be balanced: a number a row, shape (n,).
+    """
+    rng = np.random.default_rng([seed, 0x0F01D5])
+    total = np.bincount(blocks, weights=load, minlength=T.BLOCKS)
+    rows = np.bincount(blocks, minlength=T.BLOCKS)
+    order = np.lexsort((rows, total))
+    fold_of_block = np.empty((T.REPEATS, T.BLOCKS), np.int64)
+    for repeat in range(T.REPEATS):
+        dealt = [rng.permutation(T.FOLDS) for _ in range(T.BLOCKS // T.FOLDS)]
+        fold_of_block[repeat, order] = np.concatenate(dealt)
+    return Folds(blocks, fold_of_block)

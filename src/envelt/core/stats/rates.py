@@ -1,0 +1,83 @@
+"""Rates of the event along a candidate: at each level, or in quantile bins of a number."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..shapes.calendar import FITTING, calendar_bins, fitting_unit
+from ..shapes.quantiles import quantile_edges
+from .proportions import wilson
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Rates:
+    """Event rates with Wilson intervals, every array of shape (groups,)."""
+
+    n: Ints
+    events: Ints
+    rate: Floats
+    low: Floats
+    high: Floats
+
+
+@dataclass(frozen=True)
+class QuantileBins:
+    """Bins of about equal numbers of rows.
+
+    Parameters
+    ----------
+    codes
+        The bin of each row, shape (n,), ``-1`` where the value is missing.
+    left, right
+        The smallest and largest value in each bin.
+    """
+
+    codes: NDArray[np.int32]
+    left: Floats
+    right: Floats
+
+
+def event_rates(codes: NDArray[np.integer], event: NDArray[np.bool_], groups: int) -> Rates:
+    """Return the event's rate in each group; ``-1`` codes are passed over."""
+    inside = codes >= 0
+    n = np.bincount(codes[inside], minlength=groups)
+    events = np.bincount(codes[inside & event], minlength=groups)
+    return Rates(n, events, *wilson(events, n))
+
+
+def calendar_rate_bins(days: Floats, most: int = FITTING, unit: str | None = None) -> QuantileBins:
+    """Cut days since 1970-01-01 at units of the calendar: the first day of each, and of the next."""
+    present = np.sort(days[~np.isnan(days)])
+    if len(present) == 0:
+        return QuantileBins(np.full(len(days), -1, np.int32), np.zeros(0), np.zeros(0))
+    edges = calendar_bins(present, unit or fitting_unit(float(present[0]), float(present[-1]), most))[0].edges
+    places = np.where(np.isnan(days), -1, np.searchsorted(edges, days, "right") - 1)
+    used = np.unique(places[places >= 0])
+    codes = np.where(places < 0, -1, np.searchsorted(used, places))
+    return QuantileBins(codes.astype(np.int32), edges[used], edges[used + 1])
+
+
+def quantile_bins(values: Floats, bins: int = T.RATE_BINS) -> QuantileBins:
+    """Cut a number at its unique type-7 quantiles; a value equal to an edge goes right."""
+    present = ~np.isnan(values)
+    ordered = np.sort(values[present])
+    edges = quantile_edges(ordered, bins)
+    codes = np.full(len(values), -1, np.int32)
+    codes[present] = np.searchsorted(edges, values[present], "right")
+    used = np.unique(codes[present])
+    renumber = np.full(len(edges) + 2, -1, np.int32)
+    renumber[used] = np.arange(len(used), dtype=np.int32)
+    codes = renumber[codes]
+    places = np.searchsorted(ordered, edges, "left")
+    starts = np.unique(np.concatenate(([0], places[places < len(ordered)]))).astype(int)
+    ends = np.append(starts[1:], len(ordered)) - 1
+    if len(ordered) == 0:
+        return QuantileBins(codes, np.zeros(0), np.zeros(0))
+    return QuantileBins(codes, ordered[starts], ordered[ends])

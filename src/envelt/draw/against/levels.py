@@ -1,0 +1,70 @@
+"""A category candidate: the event's rate at each level, or a numeric outcome's mean in each group."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ...core.against.by_class import LevelsByClass
+from ...core.stats.proportions import wilson
+from ...write.digits import count, percent
+from ..parts import style
+from ..parts.intervals import Row, all_rows_line, interval_rows
+from ..parts.row_axes import largest_levels, row_axes
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+
+def draw_levels_by_class(result: LevelsByClass, title: str, about: str, ordered: bool) -> Figure:
+    """Draw the event's rate a level with Wilson intervals; levels without an order are sorted by rate."""
+    rates = result.rates
+    overall = rates.events.sum() / max(rates.n.sum(), 1)
+    kept, rest = largest_levels(rates.n)
+    if not ordered:
+        kept = kept[np.argsort(-np.nan_to_num(rates.rate[kept]), kind="stable")]
+    event_colour = style.class_colours(result.outcome.levels)[result.outcome.event]
+    rows = [
+        Row(
+            result.levels[i],
+            rates.rate[i],
+            rates.low[i],
+            rates.high[i],
+            _rate_cells(rates.rate[i], int(rates.n[i])),
+            event_colour,
+        )
+        for i in kept
+    ]
+    if len(rest):
+        n, events = rates.n[rest].sum(), rates.events[rest].sum()
+        rate, low, high = (float(v) for v in wilson(np.array(events), np.array(n)))
+        rows.append(Row(f"other ({count(len(rest))} levels)", rate, low, high, _rate_cells(rate, int(n)), style.QUIET))
+    with style.house_style():
+        figure = style.new_figure(
+            title,
+            about,
+            "Intervals are 95 % Wilson intervals of the rate; a level with few rows has a wide one.",
+        )
+        axes = row_axes(figure, rows)
+        all_rows_line(axes, overall, f"all rows {percent(overall)}")
+        interval_rows(axes, rows, ("rate", "n"))
+        _share_limits(axes, rows)
+        axes.set_xlabel(f"rate of {result.outcome.name} = {result.outcome.event}")
+        parts = "; ".join(f"{r.label} {' of '.join(r.cells)}" for r in rows[:12])
+        return style.describe(
+            figure,
+            f"Rate of {result.outcome.event} at each level of {result.name}, all rows {percent(overall)}: {parts}.",
+        )
+
+
+def _rate_cells(rate: float, n: int) -> tuple[str, str]:
+    return percent(rate) if rate == rate else "–", count(n)
+
+
+def _share_limits(axes: Axes, rows: list[Row]) -> None:
+    """Show rates from 0, so that a small difference looks small."""
+    high = max((r.high for r in rows if r.high == r.high), default=1.0)
+    axes.set_xlim(0, min(1.0, high * 1.02) or 1.0)
+    style.percent_axis(axes.xaxis)

@@ -1,0 +1,79 @@
+"""Levels of a category as bars from zero, counts and shares on them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from ...core.distribution.distribution import MOST_IN_LINE, LevelDistribution
+from ...write.digits import count, percent, visible
+from ..parts import style
+from ..parts.labels import label_rows, margin, short_labels
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+ALONE, SIDE_BY_SIDE = 30, 10
+
+
+def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
+    """Draw counts of one group, or each group's shares side by side; the smallest levels are joined."""
+    groups = np.argsort(-result.counts.sum(axis=1), kind="stable")[:MOST_IN_LINE]
+    groups = np.sort(groups)
+    several = len(result.grouping) > 1
+    most = SIDE_BY_SIDE if several else ALONE
+    total = result.counts.sum(axis=0)
+    levels = np.argsort(-total, kind="stable")
+    levels = levels[total[levels] > 0]
+    kept, rest = (levels, levels[:0]) if len(levels) <= most else (levels[: most - 1], levels[most - 1 :])
+    if result.ordered:
+        kept = np.sort(kept)
+    counts = result.counts[np.ix_(groups, kept)]
+    names = [result.levels[k] for k in kept]
+    if len(rest):
+        counts = np.concatenate([counts, result.counts[np.ix_(groups, rest)].sum(axis=1, keepdims=True)], axis=1)
+        names.append(f"other ({count(len(rest))} levels)")
+    hidden = len(result.grouping) - len(groups)
+    note = f"The {count(hidden)} smallest groups are not drawn. " if hidden else ""
+    note += "Shares are of each group, so that groups of unequal size compare. " if several else ""
+    with style.house_style():
+        figure = style.new_figure(title, about, note + ("Order: declared." if result.ordered else "Sorted by count."))
+        spare = 0 if several else max(0, style.HEIGHT - 215 - 90 * len(names))
+        axes = style.place(figure, margin(names), 118, 250 if several else 170, 80 + spare)
+        n = np.maximum(result.counts[groups].sum(axis=1), 1)
+        values = counts / n[:, None] if several else counts.astype(float)
+        thick = 0.8 / len(groups)
+        size = 10.5 if counts.size <= 24 else 8.5
+        for g in range(len(groups)):
+            y = np.arange(len(names)) + (g - (len(groups) - 1) / 2) * thick
+            colours = [style.colour(int(groups[g]))] * len(names)
+            if len(rest) and not several:
+                colours[-1] = style.QUIET
+            axes.barh(y, values[g], thick * 0.9, color=colours)
+            for at, value, rows in zip(y, values[g], counts[g], strict=True):
+                text = (
+                    f"{percent(rows / n[g])}  ({count(rows)})"
+                    if several
+                    else f"{count(rows)}  ({percent(rows / n[g])})"
+                )
+                spot = {"xytext": (6, 0), "textcoords": "offset points", "va": "center", "size": size}
+                axes.annotate(text, (value, at), color=style.DIM, **spot)
+        label_rows(axes, [visible(t) for t in names], 11 if len(names) <= 20 else 9)
+        axes.set_ylim(len(names) - 0.45, -0.55)
+        axes.set_xlim(0, float(values.max(initial=0)) * 1.02 or 1)
+        style.bare(axes, "left")
+        if several:
+            style.percent_axis(axes.xaxis, 8)
+            axes.set_xlabel("share of each group")
+            labels = short_labels(tuple(visible(result.grouping.labels[g]) for g in groups), 15)
+            for k, g in enumerate(groups):
+                y = 0.97 - 0.085 * k
+                axes.text(1.14, y, "■", color=style.colour(int(g)), size=14, va="top", transform=axes.transAxes)
+                text = f"{labels[k]}\nn = {count(n[k])}"
+                axes.text(1.17, y, text, size=10, va="top", transform=axes.transAxes, linespacing=1.3)
+        else:
+            axes.xaxis.set_major_formatter(lambda v, _: count(v))
+            axes.set_xlabel("rows")
+        parts = "; ".join(f"{t} {count(c)}" for t, c in zip(names[:12], counts.sum(axis=0)[:12], strict=True))
+        return style.describe(figure, f"Bars of the levels of {result.name}: {parts}.")

@@ -1,0 +1,253 @@
+"""One row a group on one axis: boxes, violins, dots, means with intervals."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.distribution.distribution import MOST_AS_ROWS, NumberDistribution
+from ...core.shapes.dots import MOST_DOTS, fitted_dots
+from ...core.shapes.resolution import recorded_step
+from ...write.digits import count, day_label, in_line, significant
+from ..parts import style
+from ..parts.groups import group_colour, group_label, shown_groups
+from ..parts.intervals import Row, interval_rows
+from ..parts.labels import label_rows, margin
+from ..parts.values_axis import set_values_axis
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+Floats = NDArray[np.float64]
+NAMED_OUTLIERS = 8
+"""So few outliers of a group are named by their rows."""
+MOST_POINTS = 400
+"""Outliers of a group that are drawn; the furthest of more."""
+TOP, BOTTOM = 118, 88
+MARGIN = 0.03
+"""Of the range of the values, on either side of them."""
+
+
+def _frame(figure: Figure, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
+    labels = [group_label(result, i, 999) for i in order]
+    axes = style.place(figure, margin(labels), TOP, right, BOTTOM)
+    label_rows(axes, labels, 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5)
+    axes.set_ylim(len(order) - 0.45, -0.55)
+    style.bare(axes, "left")
+    axes.grid(axis="x")
+    return axes
+
+
+def _finish(axes: Axes, result: NumberDistribution, order: list[int], dates: bool) -> None:
+    placed = [result.placed[i] for i in order]
+    low, high = min(float(g[0]) for g in placed if len(g)), max(float(g[-1]) for g in placed if len(g))
+    if result.look.limits is not None:
+        low, high = (float(v) for v in result.scale.place(np.array(result.look.limits)))
+    else:
+        margin = MARGIN * (high - low) or 0.5
+        low, high = low - margin, high + margin
+    axes.set_xlim(low, high)
+    set_values_axis(axes, result.name, result.scale, dates)
+    _counts(axes, result, order)
+
+
+def _counts(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
+    """Write n on the right of each row: a box does not show it."""
+    pixels = axes.get_position().width * style.WIDTH
+    size = 10.5 if len(order) <= 20 else 9
+    for k, i in enumerate(order):
+        text = count(result.summary.moments.n[i])
+        axes.text(1 + 78 / pixels, k, text, transform=axes.get_yaxis_transform(), ha="right", va="center", size=size,
+                  color=style.DIM)  # fmt: skip
+    axes.text(1 + 78 / pixels, 1.0, "n", transform=axes.transAxes, ha="right", va="bottom", size=10.5, color=style.DIM)
+
+
+def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float, filled: bool = True) -> None:
+    """Draw quartiles, median, whiskers to the last values inside the fences, and the mean as a dot."""
+    ordered, scale = result.summary.ordered[i], result.scale
+    if not len(ordered):
+        return
+    colour = group_colour(result, i)
+    low, high = result.summary.fences[i]
+    inside = ordered[(ordered >= low) & (ordered <= high)]
+    q1, median, q3 = scale.place(result.summary.quartiles[i])
+    ends = scale.place(inside[[0, -1]])
+    mean = float(scale.place(result.summary.moments.mean[i : i + 1])[0])
+    axes.plot([ends[0], q1], [y, y], color=style.INK, lw=1.2)
+    axes.plot([q3, ends[1]], [y, y], color=style.INK, lw=1.2)
+    face = colour if filled else "none"
+    axes.barh(y, q3 - q1, height, left=q1, color=face, alpha=0.6 if filled else 1, edgecolor=style.INK, lw=1.1)
+    axes.plot([median] * 2, [y - height / 2, y + height / 2], color=style.INK, lw=2.4, solid_capstyle="butt")
+    axes.plot([mean], [y], "o", color="white", mec=style.INK, ms=6.5, zorder=4)
+
+
+def draw_boxes(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+    """Draw one box a group, outliers as points, named where they are few."""
+    shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
+    note = (
+        f"{shown.note}Box: middle half and median; whiskers: to the last value within 1.5 box lengths; ring: mean. A "
+        "box hides the number of rows and a second peak."
+    )
+    figure = style.new_figure(title, about, note)
+    axes = _frame(figure, result, shown.order)
+    height = 0.5 if len(shown.order) > 1 else 0.4
+    for k, i in enumerate(shown.order):
+        _box(axes, result, i, k, height)
+        _outlier_points(axes, result, i, k, dates)
+    _finish(axes, result, shown.order, dates)
+    return figure
+
+
+def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float, dates: bool) -> None:
+    mine = np.flatnonzero(result.outliers.groups == i)
+    if not len(mine):
+        return
+    x = result.scale.place(result.outliers.values[mine[:MOST_POINTS]])
+    axes.plot(x, np.full(len(x), y), "o", ms=4.5, mfc="none", mec=group_colour(result, i), mew=1, alpha=0.7)
+    if len(mine) <= NAMED_OUTLIERS and len(result.grouping) <= 8:
+        write = day_label if dates else significant
+        taken: dict[int, list[float]] = {1: [], -1: []}
+        low, high = float(result.placed[i][0]), float(result.placed[i][-1])
+        near = 0.09 * (high - low)
+        for j in mine[mine < len(result.outliers.labels)]:
+            value = float(result.outliers.values[j])
+            at = float(result.scale.place(np.array([value]))[0])
+            side = next((s for s in (1, -1) if all(abs(at - t) > near for t in taken[s])), 0)
+            if not side:
+                continue
+            taken[side].append(at)
+            spot = {"xytext": (0, 8 * side), "textcoords": "offset points", "ha": "center"}
+            text = f"{write(value)} (row {result.outliers.labels[j]})"
+            axes.annotate(text, (at, y), size=8, color=style.DIM, va="bottom" if side > 0 else "top", **spot)
+
+
+def draw_violins(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+    """Draw each group's density mirrored about its row, quartiles inside; all of one greatest width."""
+    shown = shown_groups(result, 16, by_middle=True)
+    made = result.density
+    rule = "" if made is None else f" Bandwidth by {made.rule}."
+    note = (
+        f"{shown.note}Width: density, each group to the same greatest width (n is not in it). Line: quartiles and "
+        f"median; ring: mean.{rule}"
+    )
+    figure = style.new_figure(title, about, note)
+    axes = _frame(figure, result, shown.order)
+    for k, i in enumerate(shown.order):
+        curve = None if made is None else made.density[i]
+        if made is not None and curve is not None and not np.isnan(curve).all():
+            inside = _within(result, i, made.at)
+            half = 0.42 * curve / curve.max()
+            axes.fill_between(
+                made.at[inside], k - half[inside], k + half[inside], color=group_colour(result, i), alpha=0.55, lw=0
+            )
+        else:
+            axes.plot(result.placed[i], np.full(len(result.placed[i]), k), "o", color=group_colour(result, i))
+        q1, median, q3 = result.scale.place(result.summary.quartiles[i])
+        axes.plot([q1, q3], [k, k], color=style.INK, lw=5, solid_capstyle="butt")
+        axes.plot([median] * 2, [k - 0.1, k + 0.1], color=style.INK, lw=2.4)
+        mean = float(result.scale.place(result.summary.moments.mean[i : i + 1])[0])
+        axes.plot([mean], [k], "o", color="white", mec=style.INK, ms=6, zorder=4)
+    _finish(axes, result, shown.order, dates)
+    if made is not None and result.look.limits is None:
+        low, high = axes.get_xlim()
+        axes.set_xlim(min(low, float(made.at[0])), max(high, float(made.at[-1])))
+        set_values_axis(axes, result.name, result.scale, dates)
+    return figure
+
+
+def _within(result: NumberDistribution, i: int, at: Floats) -> NDArray[np.bool_]:
+    """Keep a violin to three bandwidths about its group's values, where anything of it can be seen."""
+    placed = result.placed[i]
+    assert result.density is not None
+    reach = 3 * result.density.bandwidths[i]
+    return np.asarray((at >= placed[0] - reach) & (at <= placed[-1] + reach))
+
+
+def draw_dots(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+    """Draw one dot a row, none over another; a box under them where asked for."""
+    shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
+    figure = style.new_figure(title, about, "")
+    axes = _frame(figure, result, shown.order)
+    _finish(axes, result, shown.order, dates)
+    box = axes.get_position()
+    width, height = box.width * style.WIDTH, box.height * style.HEIGHT
+    low, high = axes.get_xlim()
+    groups, sampled = _drawn(result, shown.order)
+    beyond = sum(int(((g < low) | (g > high)).sum()) for g in groups)
+    groups = [g[(g >= low) & (g <= high)] for g in groups]
+    pixels = [(g - low) / (high - low) * width for g in groups]
+    row = height / (len(shown.order) + 0.1)
+    steps = [recorded_step(g) for g in groups] if result.scale.name == "linear" else [0.0]
+    margin = MARGIN / (1 + 2 * MARGIN) * width if result.look.limits is None else 0.0
+    made = fitted_dots(pixels, 0.92 * row, min(0.9 * min(steps) / (high - low) * width, 2 * margin))
+    for k, (i, g, level) in enumerate(zip(shown.order, made.places, made.levels, strict=True)):
+        if result.look.box:
+            _box(axes, result, i, k, 0.5, filled=False)
+        x, y = low + g / width * (high - low), k + level * made.diameter / row
+        # a marker's size is in points, 72 to the inch; a hair less than its place, so that dots stay apart
+        size = made.diameter * 72 / style.DPI * 0.92
+        axes.plot(x, y, "o", ms=size, color=group_colour(result, i), alpha=0.85, mew=0, clip_on=False)
+    what = "One dot a row, none over another; the heap's height is the number of rows there."
+    if sampled:
+        what = f"One dot a row, {count(MOST_DOTS)} rows drawn evenly from each larger group."
+    if made.beside:
+        what += " Dots of one value stand side by side, within the step it was recorded in."
+    if beyond:
+        what += f" {count(beyond)} rows lie beyond the limits."
+    if made.left_out:
+        what += f" {count(made.left_out)} rows do not fit and are left out: try violin or histogram."
+    style.foot(figure, shown.note + what)
+    return figure
+
+
+def _drawn(result: NumberDistribution, order: list[int]) -> tuple[list[Floats], bool]:
+    """Return the values to draw: all, or an even choice of each group's where there are too many."""
+    groups, sampled = [], False
+    for i in order:
+        placed = result.placed[i]
+        if len(placed) > MOST_DOTS:
+            placed = placed[np.linspace(0, len(placed) - 1, MOST_DOTS).astype(np.int64)]
+            sampled = True
+        groups.append(placed)
+    return groups, sampled
+
+
+def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+    """Draw means with 95 % intervals; an axis that leaves out zero is marked."""
+    shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
+    m = result.summary.moments
+    low, high = result.summary.mean_interval
+    write = day_label if dates else in_line(m.mean[shown.order])
+    order = shown.order
+    if not result.grouping.ordered and result.grouping.names:
+        order = sorted(order, key=lambda i: -float(m.mean[i]))
+    rows = [
+        Row(
+            group_label(result, i, 999), *(float(v[i]) for v in _placed(result, m.mean, low, high)),
+            (write(float(m.mean[i])), count(m.n[i])), group_colour(result, i), hollow=bool(m.n[i] < 10),
+        )
+        for i in order
+    ]  # fmt: skip
+    note = f"{shown.note}Intervals are about the mean, not the rows: most rows lie outside. Hollow: under 10 rows."
+    figure = style.new_figure(title, about, note)
+    axes = style.place(figure, margin([r.label for r in rows], 90), TOP, 190, BOTTOM + 12)
+    interval_rows(axes, rows, ("mean", "n"))
+    if result.look.limits is not None:
+        axes.set_xlim(*result.scale.place(np.array(result.look.limits)))
+    set_values_axis(axes, result.name, result.scale, dates)
+    ends = result.scale.value(np.array(axes.get_xlim()))
+    if not dates and not ends[0] <= 0 <= ends[1]:
+        style.mark_cut_axis(axes, _zoom(ends[1] - ends[0], m.within_sd))
+    return figure
+
+
+def _zoom(width: float, sd: float) -> str:
+    """Say how little of the rows' spread an axis shows, so that a small difference is not taken for a large one."""
+    return f", and is {width / sd:.2g} standard deviations wide" if width < sd else ""
+
+
+def _placed(result: NumberDistribution, *values: Floats) -> list[Floats]:
+    return [result.scale.place(v) for v in values]

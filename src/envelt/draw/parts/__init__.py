@@ -1,0 +1,1 @@
+"""What pictures share: the style, labels, axes, groups."""

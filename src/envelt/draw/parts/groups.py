@@ -1,0 +1,64 @@
+"""Which groups a picture shows, in which order and colour."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+
+from ...core.distribution.distribution import NumberDistribution
+from ...write.digits import count, day_label, significant, visible
+from . import style
+from .labels import short_labels
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+COLOURED = 6
+"""With more groups than colours one colour serves all: the rows are told apart by their labels."""
+
+
+class Shown(NamedTuple):
+    """The groups drawn, from the top, and a sentence on those that are not."""
+
+    order: list[int]
+    note: str
+
+
+def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = False) -> Shown:
+    """Choose the groups to draw: the largest, in their order, or sorted by median where they have none."""
+    n = result.summary.moments.n
+    filled = np.flatnonzero(n)
+    largest = filled[np.argsort(-n[filled], kind="stable")[:most]]
+    order = np.sort(largest)
+    if by_middle and not result.grouping.ordered and result.grouping.names:
+        order = order[np.argsort(-result.summary.quartiles[order, 1], kind="stable")]
+    hidden, empty = len(filled) - len(order), len(n) - len(filled)
+    note = f"Not drawn: the {count(hidden)} smallest of {count(len(filled))} groups. " if hidden else ""
+    note += f"{count(empty)} group{'s have' if empty > 1 else ' has'} no value. " if empty else ""
+    return Shown([int(i) for i in order], note)
+
+
+def group_colour(result: NumberDistribution, i: int) -> str:
+    """Return a group's colour: the same in every picture of a study."""
+    places = result.grouping.places or tuple(range(len(result.grouping)))
+    return style.colour(places[i]) if max(places) < COLOURED else style.PALETTE[0]
+
+
+def group_label(result: NumberDistribution, i: int, most: int = 26) -> str:
+    """Return a group's label, short enough to stand beside it."""
+    if len(result.grouping) == 1 and not result.grouping.names:
+        return "all rows"
+    return short_labels(tuple(map(visible, result.grouping.labels)), most)[i]
+
+
+def beside(axes: Axes, result: NumberDistribution, i: int, dates: bool, title: bool = True) -> None:
+    """Write a group's name, its rows, mean and median on the right of its axes."""
+    n = int(result.summary.moments.n[i])
+    write = day_label if dates else significant
+    mean, median = float(result.summary.moments.mean[i]), float(result.summary.quartiles[i][1])
+    spot = {"va": "top", "transform": axes.transAxes}
+    if title:
+        axes.text(1.015, 0.98, group_label(result, i, 21), weight="bold", size=11, **spot)
+    numbers = f"n = {count(n)}\nmean {write(mean)}\nmedian {write(median)}" if n else "n = 0"
+    axes.text(1.015, 0.98, ("\n" if title else "") + numbers, size=10, color=style.DIM, linespacing=1.45, **spot)

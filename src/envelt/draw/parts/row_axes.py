@@ -1,0 +1,29 @@
+"""Axes for rows of dots with intervals, and which levels have a row."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from . import style
+from .intervals import Row
+from .labels import margin
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+
+def largest_levels(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return the levels to draw, in their order, and those to join."""
+    if len(n) <= style.MOST_LEVELS:
+        return np.arange(len(n)), np.zeros(0, int)
+    order = np.argsort(-n, kind="stable")
+    return np.sort(order[: style.MOST_LEVELS - 1]), order[style.MOST_LEVELS - 1 :]
+
+
+def row_axes(figure: Figure, rows: list[Row], cells: int = 2) -> Axes:
+    """Add axes for rows with a label on the left and cells on the right, no taller than they need."""
+    spare = max(0, 800 - 120 - 90 - 240 * len(rows))
+    return style.place(figure, margin([r.label for r in rows], 90), 120, 50 + 70 * cells, 90 + spare)

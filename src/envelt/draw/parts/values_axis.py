@@ -1,0 +1,81 @@
+"""The axis of a column's values: linear, logarithmic or of dates, ticks in original units."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import numpy as np
+from matplotlib.ticker import Formatter
+
+from ...core.distribution.look import Scale
+from ...write.digits import places, significant
+from . import style
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+SCALE_NAMES = {"log": "log scale", "log1p": "log scale of 1 + value"}
+
+
+def tick_label(value: float) -> str:
+    """Return a number for a tick: whole where it is short, else with an exponent."""
+    if abs(value) < 1e7:
+        return significant(value, 6)
+    mantissa, exponent = f"{value:.3e}".split("e")
+    return f"{float(mantissa):g}e{int(exponent)}".replace("-", "−")
+
+
+def tick_labels(values: Sequence[float]) -> list[str]:
+    """Return numbers for the ticks of one axis: with equal decimals, where none needs an exponent."""
+    texts = [tick_label(v) for v in values]
+    if any("e" in t for t in texts):
+        return texts
+    decimals = max((len(t.partition(".")[2]) for t in texts), default=0)
+    return [t if "," in t and not decimals else places(v, decimals) for t, v in zip(texts, values, strict=True)]
+
+
+class _Ticks(Formatter):  # type: ignore[misc]
+    """Matplotlib's way to ask for all labels of an axis at once."""
+
+    def __call__(self, x: float, pos: int | None = None) -> str:
+        """Return one label."""
+        return tick_label(x)
+
+    def format_ticks(self, values: Sequence[float]) -> list[str]:
+        """Return the labels of all ticks."""
+        return tick_labels(values)
+
+
+def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) -> None:
+    """Label the x axis of values and give it ticks in original units."""
+    if dates:
+        import matplotlib.dates as mdates
+
+        locator = mdates.AutoDateLocator()
+        axes.xaxis.set_major_locator(locator)
+        axes.xaxis.set_major_formatter(mdates.ConciseDateFormatter(locator))
+        axes.set_xlabel(style.shorten(name, 90))
+        return
+    if scale.name == "linear":
+        axes.xaxis.set_major_formatter(_Ticks())
+        axes.set_xlabel(style.shorten(name, 90))
+        return
+    low, high = axes.get_xlim()
+    ticks = _log_ticks(float(scale.value(np.array([low]))[0]), float(scale.value(np.array([high]))[0]), scale)
+    axes.set_xticks(scale.place(ticks), [significant(t, 6) for t in ticks])
+    axes.set_xlim(low, high)
+    axes.set_xlabel(style.shorten(f"{name}, {SCALE_NAMES[scale.name]}", 90))
+
+
+def _log_ticks(low: float, high: float, scale: Scale) -> np.ndarray:
+    """Return up to a dozen round values between two ends: 1, 2 and 5 times powers of ten, or powers alone."""
+    least = low if scale.name == "log" else max(low, 0.5)
+    first, last = int(np.floor(np.log10(max(least, 1e-300)))), int(np.ceil(np.log10(max(high, 1e-299))))
+    for parts in ((1.0, 2.0, 5.0), (1.0, 3.0), (1.0,)):
+        ticks = np.array([m * 10.0**k for k in range(first, last + 1) for m in parts])
+        ticks = ticks[(ticks >= least * (1 - 1e-9)) & (ticks <= high * (1 + 1e-9))]
+        if len(ticks) <= 12:
+            break
+    ticks = ticks[:: max(1, len(ticks) // 12)]
+    return np.concatenate([[0.0], ticks]) if scale.name == "log1p" and low <= 0.5 else ticks

@@ -1,0 +1,83 @@
+"""The first step: a study file from what was detected, for a person to correct."""
+
+from __future__ import annotations
+
+import os
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from ..core.columns.kinds import KINDS
+from ..core.columns.outcome import ClassOutcome
+from ..core.columns.table import CategoryColumn, Table
+from ..errors import DataError, OutputError, unknown_column
+from ..write.files import check_writable, write_bytes
+
+if TYPE_CHECKING:
+    from ..study import Study
+
+CODE_BOOK = ("column", "value", "label")
+
+
+def begin_study(study: Study, path: Path, labels: str | Path | None) -> tuple[list[str], list[str]]:
+    """Write a study file, or add to one; see `Study.begin`."""
+    from ..data.studyfile import read_study_file
+    from ..write.studyfile import fresh_study_file, updated_study_file
+
+    if path.suffix.lower() != ".toml":
+        raise OutputError(f"A study file is TOML: end {str(path)!r} in .toml.")
+    check_writable(path)
+    columns = list(study.table)
+    if path.exists():
+        file = read_study_file(path)
+        listed = [n for n in file.columns if n not in file.ignore]  # what is ignored is not read, and not gone
+        seen = [c for c in columns if c.name not in file.derived and c.name not in file.ignore]
+        text, new, gone = updated_study_file(path.read_text("utf-8"), seen, listed, date.today())
+        if new or gone:
+            write_bytes(path, text.encode("utf-8"))
+        return new, gone
+    event = study.outcome.event if isinstance(study.outcome, ClassOutcome) else None
+    book = _code_book(labels, study.table) if labels is not None else {}
+    outcome = study.outcome.name if study.outcome is not None else None
+    text = fresh_study_file(_data(study, path), columns, KINDS, outcome, event, study.unit, book)
+    write_bytes(path, text.encode("utf-8"))
+    return [], []
+
+
+def _data(study: Study, path: Path) -> str | list[str]:
+    """Return the data's paths from the study file's folder on."""
+    if study.source.startswith("the made-up hives"):
+        return "demo"
+    if not study.data_paths:
+        raise DataError("A study file names its data: begin from a file, not from a table in memory.")
+    folder = path.resolve().parent
+    relative = [Path(os.path.relpath(p.resolve(), folder)).as_posix() for p in study.data_paths]
+    return relative[0] if len(relative) == 1 else relative
+
+
+def _code_book(labels: str | Path, table: Table) -> dict[str, dict[str, str]]:
+    """Read labels of levels from a table with the columns column, value and label.
+
+    Raises
+    ------
+    DataError, UnknownColumnError
+    """
+    from ..core.columns.encode import encode_table
+    from ..core.columns.plan import ColumnPlan
+    from ..data.read import read_source
+
+    source = read_source(labels, dict.fromkeys(CODE_BOOK, "text"))
+    book = encode_table(source.columns, source.rows, dict.fromkeys(CODE_BOOK, ColumnPlan(kind="text")))
+    rows = zip(*(book[c].labels() for c in CODE_BOOK), strict=True)
+    out: dict[str, dict[str, str]] = {}
+    for column, value, label in rows:
+        if column is None or value is None or label is None:
+            continue
+        if column not in table.columns:
+            raise unknown_column(column, table.columns)
+        if not isinstance(table[column], CategoryColumn):
+            raise DataError(
+                f"The code book labels values of {column!r}, which is {table[column].kind}: declare it nominal."
+            )
+        out.setdefault(column, {})[value] = label
+    return out

@@ -1,0 +1,101 @@
+"""The report: a study as one self-contained page, in the order of the work."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from .. import __version__
+from ..errors import OutputError
+from ..write.digits import count, percent
+from ..write.files import check_writable, write_bytes
+from ..write.html import Section, embedded, page
+from ..write.progress import slow_progress
+
+if TYPE_CHECKING:
+    from ..study import Study
+    from ..view import View
+
+LEADING = 8
+"""Candidates shown one by one."""
+
+
+def write_report(study: Study, path: Path) -> Path:
+    """Write the page.
+
+    Raises
+    ------
+    OutcomeError, OutputError
+    """
+    if path.suffix.lower() not in (".html", ".htm"):
+        raise OutputError(f"A report is an HTML page: end {str(path)!r} in .html.")
+    check_writable(path)
+    with slow_progress("Report") as progress:
+        steps = LEADING + 5
+        progress(0, steps, "columns")
+        inventory, balance = study.inventory(), study.balance()
+        progress(1, steps, "distributions")
+        sheet = study.distribution()
+        progress(2, steps, "ranking")
+        ranking = study.rank()
+        progress(3, steps, "all candidates")
+        glance = study.against()
+        sections = [
+            _section(inventory, "What the columns are", "columns", folded=("table",)),
+            _section(balance, "The outcome", "outcome"),
+            _section(sheet, "How the columns are distributed", "distributions", folded=("table",)),
+            _section(ranking, "The ranking", "ranking", folded=("table", "units")),
+            _section(glance, "All candidates at a glance", "glance", folded=("table",)),
+            Section("Leading candidates against the outcome", _leading_line(ranking), {}, (), anchor="candidates"),
+        ]
+        for i, name in enumerate(leading(ranking)):
+            progress(4 + i, steps, name)
+            view = study.against(name)
+            sections.append(_section(view, view.title, f"candidate-{i + 1}", level=3, folded=_folded(view)))
+    title = f"What says something about {study.outcome.name}" if study.outcome else "A study"
+    footer = f"Envelt {__version__}, {datetime.now():%Y-%m-%d}. Seed {study.seed}. Data: {study.source}."
+    write_bytes(path, page(title, _lead(study, balance, ranking), sections, footer).encode("utf-8"))
+    return path
+
+
+def leading(ranking: View) -> list[str]:
+    """Return the candidates to show: those that carry something, best first, identifiers aside."""
+    table = ranking.table
+    shown = table[(table["low"] > 0) & ~table["kind"].isin(["identifier", "constant", "text"])]
+    return [str(n) for n in shown.index[:LEADING]]
+
+
+def _leading_line(ranking: View) -> tuple[str, ...]:
+    names = leading(ranking)
+    if not names:
+        return ("No candidate's held-out share has an interval above 0: none is shown.",)
+    return (f"The {len(names)} best whose interval of the held-out share lies above 0.",)
+
+
+def _folded(view: View) -> tuple[str, ...]:
+    return tuple(n for n, frame in view.tables.items() if len(frame) > 12)
+
+
+def _section(view: View, title: str, anchor: str, level: int = 2, folded: tuple[str, ...] = ()) -> Section:
+    return Section(
+        title,
+        view.about,
+        view.shown,
+        view.findings,
+        embedded(*view.picture()),
+        folded=folded,
+        level=level,
+        anchor=anchor,
+    )
+
+
+def _lead(study: Study, balance: View, ranking: View) -> tuple[str, ...]:
+    table = ranking.table
+    carrying = int((table["low"] > 0).sum())
+    stops = [f for f in ranking.findings if f.weight == "stop"]
+    first = f"{count(len(study.table))} rows, {count(len(table))} candidates; {count(carrying)} carry something alone."
+    if "largest_share" in balance.values:
+        first += f" Always saying the largest class is right {percent(balance.largest_share)} of the time."
+    second = tuple(f"Look first at {f.columns[0]}: it is too good to be true." for f in stops[:3])
+    return (first, *second)
