@@ -106,7 +106,7 @@ def test_levels_are_shrunk_towards_the_whole_by_their_rows():
     y = r.normal(np.array([0.0, 0.5, 1.0, 0.4])[codes], 1)
     y[-3:] = [1.9, 2.2, 1.0]
     comparison = compare_groups(y, codes, ("a", "b", "c", "few"))
-    shrunken = shrunken_means(comparison)
+    shrunken = shrunken_means(comparison.summary)
     means = comparison.summary.moments.mean
     assert means.argmax() == 3
     assert abs(shrunken[3] - means[3]) > 0.3 * abs(means[3] - y.mean())
@@ -123,7 +123,7 @@ def test_small_levels_top_no_list_of_means():
     view = Study(frame, outcome="y").against("place")
     assert view.table["mean"].idxmax() == "pond"
     assert "1 levels of under 10 rows come last, hollow, at their shrunken mean" in view.about
-    assert view.shown["table"].index.tolist() == ["mill", "hill", "pond"]
+    assert view.shown["table"].frame.index.tolist() == ["mill", "hill", "pond"]
 
 
 def test_forms_that_only_the_other_side_shows():

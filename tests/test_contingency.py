@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core.columns.outcome import ClassOutcome
+from envelt.core.columns.outcome import Classes, ClassOutcome
 from envelt.core.contingency.turnround import coded, turn_rounds
 from envelt.core.stats import tables as ct
 from envelt.core.stats.ordinal import goodman_kruskal_gamma, trend_test
@@ -170,7 +170,7 @@ def test_combinations_cuts_calendars_and_the_largest_levels():
     joined = study.contingency("zone", "sex", largest=1)
     assert joined.table.index.tolist() == ["north", "other (2 levels)"]
     assert "the 1 largest levels of zone; 2 joined as other" in joined.about
-    assert study.contingency("zone", order="rate").shown["table"].index.tolist() == (
+    assert study.contingency("zone", order="rate").shown["table"].frame.index.tolist() == (
         study.contingency("zone").rates.sort_values("shrunken", ascending=False).index.tolist()
     )
 
@@ -257,7 +257,7 @@ def test_tables_without_a_turn_raise_none():
             frame[f"c{i}"] = np.where(base + r.normal(size=400) > r.normal(), "up", "down")
         y = base + r.normal(size=400) > 0
         columns = Study(frame).table
-        outcome = ClassOutcome("y", y.astype(np.int32), ("no", "yes"), "yes")
+        outcome = ClassOutcome(Classes("y", ("no", "yes"), "yes"), y.astype(np.int32))
         made_of = [c for c in map(coded, columns) if c is not None]
         raised += bool(turn_rounds(made_of, outcome))
     assert raised <= 6

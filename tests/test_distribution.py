@@ -477,4 +477,4 @@ def test_against_all_candidates_and_within_parts(wintered, honey):
     mean, drawn = levels.table.loc[small, ["mean", "shrunken_mean"]]
     assert abs(drawn - overall) < abs(mean - overall)
     assert len(levels.pairs) == 40 * 39 // 2
-    assert len(levels.shown["pairs"]) == 20
+    assert len(levels.shown["pairs"].frame) == 20

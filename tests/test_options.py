@@ -15,7 +15,6 @@ from envelt.core.distribution.look import Look, Scale, checked_scale
 from envelt.core.shapes.bins import readable_bins
 from envelt.core.shapes.calendar import calendar_bins, calendar_profile, fitting_unit
 from envelt.errors import OptionError
-from envelt.view import Tables
 
 
 def rng(seed=0):
@@ -76,10 +75,10 @@ def test_groups_come_from_levels_few_values_quarters_and_the_calendar():
     assert len(quarters) == 4
     assert counts.min() > 0.15 * len(table)
     assert quarters.labels[0].startswith("under ")
-    assert "cut near its quarters" in quarters.note
+    assert "cut near its quarters" in quarters.groups.note
     months = groups_of(table["when"])
     assert months.labels[0] == "2023-02"
-    assert months.ordered
+    assert months.groups.ordered
     with pytest.raises(OptionError, match="up to 2 columns"):
         grouping_of([table["g"], table["h"], table["few"]], len(table))
 
@@ -93,7 +92,7 @@ def test_crossed_groups_are_the_pairs_that_occur(seed):
     pairs = (frame["g"] + ", " + frame["h"]).tolist()
     assert set(both.labels) == set(pairs)
     assert [both.labels[k] for k in both.codes] == pairs
-    assert set(both.places) <= {0, 1}  # the second column decides the colour
+    assert set(both.groups.places) <= {0, 1}  # the second column decides the colour
 
 
 @pytest.mark.parametrize(
@@ -149,8 +148,8 @@ def test_cut_points_count_as_comparisons_do(seed, cuts):
     axis = axis_of([Study(frame).table["x"]], Cuts(at=tuple(map(float, cuts))))
     want = np.digitize(frame["x"], cuts)
     assert axis.codes.tolist() == want.tolist()
-    assert len(axis.levels) == len(cuts) + 1
-    assert axis.ordered
+    assert len(axis.axis.levels) == len(cuts) + 1
+    assert axis.axis.ordered
 
 
 @pytest.mark.parametrize("whole", [False, True])
@@ -158,34 +157,19 @@ def test_the_outer_bins_of_a_table_say_what_they_hold(whole):
     x = np.r_[rng(6).normal(100, 10, 500), -400.0, 900.0]
     x = np.round(x) if whole else x
     axis = axis_of([Study(pd.DataFrame({"x": x}), kinds={"x": "continuous"}).table["x"]], Cuts())
-    first, last = axis.labels[0], axis.labels[-1]
+    first, last = axis.axis.labels[0], axis.axis.labels[-1]
     assert axis.codes[np.argmin(x)] == 0
-    assert axis.codes[np.argmax(x)] == len(axis.levels) - 1
+    assert axis.codes[np.argmax(x)] == len(axis.axis.levels) - 1
     assert first.startswith("under ")
     assert last.endswith(" up")
     assert ((axis.codes == 0) == (x < float(first.split(" ")[1]))).all()
-    assert ((axis.codes == len(axis.levels) - 1) == (x >= float(last.split(" ")[0]))).all()
-
-
-def test_tables_are_made_when_they_are_asked_for():
-    calls = []
-
-    def late():
-        calls.append(1)
-        return pd.DataFrame({"a": [1]})
-
-    tables = Tables({"table": pd.DataFrame({"b": [2]}), "late": late})
-    assert list(tables) == ["table", "late"]
-    assert not calls
-    assert tables["late"]["a"].tolist() == [1]
-    assert dict(tables.items())["late"] is tables["late"]
-    assert calls == [1]
+    assert ((axis.codes == len(axis.axis.levels) - 1) == (x >= float(last.split(" ")[0]))).all()
 
 
 def test_long_tables_are_folded_for_a_person_and_whole_in_the_data(wintered, tmp_path):
     view = wintered.distribution("mites")
     assert len(view.outliers) == 103
-    assert len(view.shown["outliers"]) == 5
+    assert len(view.shown["outliers"].frame) == 5
     assert "density" in view.shown or len(view.shown.get("density", [])) == 0
     assert "bins" not in view.in_terminal
     view.save(tmp_path / "v.md")
@@ -198,7 +182,7 @@ def test_long_tables_are_folded_for_a_person_and_whole_in_the_data(wintered, tmp
 
 def test_sorted_views_show_what_the_picture_shows_and_keep_their_data(honey):
     view = honey.against("forage")
-    shown = view.shown["table"]
+    shown = view.shown["table"].frame
     assert shown["shrunken_mean"].is_monotonic_decreasing
     assert set(shown.index) == set(view.table.index)
     assert view.table.index.tolist() == list(honey.table["forage"].levels)

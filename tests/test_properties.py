@@ -29,7 +29,9 @@ from envelt.core.stats.groups import compare_groups
 from envelt.core.stats.proportions import odds_ratio, risk_difference, risk_ratio, wilson
 from envelt.core.stats.rates import quantile_bins
 from envelt.core.stats.targets import ClassTarget, NumberTarget
+from envelt.views.written import RATES
 from envelt.write.digits import as_text, measured, pasted, percent, places, probability, significant
+from envelt.write.shown import ShownTable
 
 values = st.lists(st.integers(-40, 40).map(lambda k: k / 4), min_size=2, max_size=30)
 quick = settings(max_examples=60, deadline=None)
@@ -168,11 +170,11 @@ def test_quantile_bins_hold_every_value_once_in_order(column, bins):
     x = np.array([np.nan if v is None else v for v in column])
     cut = quantile_bins(x, bins)
     assert (cut.codes == -1).tolist() == np.isnan(x).tolist()
-    for i, (left, right) in enumerate(zip(cut.left, cut.right, strict=True)):
+    for i, (left, right) in enumerate(zip(cut.ends.left, cut.ends.right, strict=True)):
         inside = x[cut.codes == i]
         assert (inside.min(), inside.max()) == (left, right)
-    assert (np.diff(cut.left) > 0).all()
-    assert len(cut.left) <= bins
+    assert (np.diff(cut.ends.left) > 0).all()
+    assert len(cut.ends.left) <= bins
 
 
 @given(st.lists(st.integers(0, 9_000), min_size=1, max_size=60), st.sampled_from([None, *UNITS]))
@@ -400,6 +402,6 @@ def test_digits_that_people_read():
         "∞",
     ]
     frame = pd.DataFrame(
-        {"n": [1234], "rate": [0.25], "low": [0.2], "p": [np.nan]}, index=pd.Index(["oak "], name="kind")
+        {"n": [1234], "rate": [0.25], "low": [0.2], "high": [np.nan]}, index=pd.Index(["oak "], name="kind")
     )
-    assert as_text(frame).to_numpy().tolist() == [["'oak '", "1,234", "25.0%", "20.0%", "–"]]
+    assert as_text(ShownTable(frame, RATES)).to_numpy().tolist() == [["'oak '", "1,234", "25.0%", "20.0%", "–"]]

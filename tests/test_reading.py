@@ -25,7 +25,7 @@ def test_delimiters_encodings_and_quoted_newlines(tmp_path, delimiter, encoding)
     table = Study(path).inventory().table
     assert list(table.index) == ["name", "note", "size", "when"]
     assert table["present"].tolist() == [3, 2, 2, 2]
-    assert table.loc["name", "examples"] == ["Åsa", "Bo"]
+    assert table.loc["name", "examples"] == ("Åsa", "Bo")
     assert "two\nlines" in table.loc["note", "examples"]
     assert Study(path, kinds={"size": "continuous"}).table["size"].values[0] == 1.5
     assert Study(path, kinds={"when": "datetime"}).inventory().table.loc["when", "kind"] == "datetime"

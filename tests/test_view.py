@@ -24,11 +24,16 @@ def pasted():
 
 def test_a_view_answers_for_what_it_has_and_names_the_nearest_for_what_it_has_not(wintered):
     view = wintered.against("humidity")
-    assert view.rates is view.tables["rates"]
+    assert view.rates.equals(view.tables["rates"])
+    rates, table = view.rates, view.table  # a table handed out is the caller's own
+    rates.iloc[:, :] = -1
+    table.drop(columns="n", inplace=True)
+    assert view.rates.iloc[0, 0] > 0
+    assert "n" in view.table
     assert {"table", "rates", "tests", "effects", "findings"} <= set(dir(view))
     with pytest.raises(AttributeError, match="Did you mean 'effects'"):
         _ = view.effect
-    assert repr(view) == "<View against: humidity by wintered (2 × 15, 2 findings)>"
+    assert repr(view) == "<AgainstView: humidity by wintered (2 × 15, 2 findings)>"
     assert wintered.balance().largest_share == pytest.approx(0.7762, abs=1e-4)
 
 

@@ -5,12 +5,18 @@ A message names the column or argument, what was expected, what was found and wh
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from difflib import get_close_matches
 
 
 class EnveltError(Exception):
-    """The root: catch this to catch everything Envelt raises on purpose."""
+    """The root: catch this to catch everything Envelt raises on purpose.
+
+    ``at`` is the place in a study file that the error speaks of, key by key; empty where it speaks of none.
+    """
+
+    at: tuple[str, ...] = ()
 
     def __str__(self) -> str:
         return str(self.args[0]) if self.args else ""
@@ -78,6 +84,16 @@ class OptionError(EnveltError, ValueError):
 
 class OutputError(EnveltError, OSError):
     """A file cannot be written where it was asked for."""
+
+
+@contextmanager
+def pointing(*place: str) -> Iterator[None]:
+    """Tell errors raised inside which part of a study file they speak of; places nest."""
+    try:
+        yield
+    except EnveltError as error:
+        error.at = (*place, *error.at)
+        raise
 
 
 def did_you_mean(name: str, options: Iterable[str]) -> str:

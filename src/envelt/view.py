@@ -4,37 +4,167 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar, overload
 
 from .core.finding import Finding
-from .errors import OutputError, did_you_mean
+from .errors import OptionError, OutputError, did_you_mean
+from .write.shown import ShownTable, Writer
 
 if TYPE_CHECKING:
     import pandas as pd
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 PICTURES = ("png", "svg", "pdf")
 DOCUMENTS = ("html", "md", "csv", "json")
-WITHOUT_GAPS = ("tests", "effects")
+
+V = TypeVar("V", bound="View")
+T = TypeVar("T")
 
 
-class Tables(Mapping[str, "pd.DataFrame"]):
-    """Data frames by name; one given as a function is made when it is first asked for."""
+class TableOf:
+    """A table that a view declares: made when it is first read, and the caller's own each time.
 
-    def __init__(self, given: Mapping[str, pd.DataFrame | Callable[[], pd.DataFrame]]) -> None:
-        self._given = dict(given)
+    Parameters
+    ----------
+    make
+        Makes it from the view; its docstring is the table's.
+    written
+        How cells of a column are written, by the column's name; what is not named is written by its numbers.
+    there
+        Says whether this view has the table; always by default.
+    folded
+        How many rows a person sees, of a long one; none with 0.
+    aside
+        Whether it is left out in the terminal, where the picture or a file says more.
+    gaps
+        Whether rows without a number are shown.
+    spare
+        Columns that are left out where a terminal is too narrow, the least needed first.
+    heads
+        What to write over columns whose name does not say it.
+    """
 
-    def __getitem__(self, name: str) -> pd.DataFrame:
-        table = self._given[name]
-        if callable(table):
-            table = self._given[name] = table()
+    def __init__(
+        self,
+        make: Callable[[Any], pd.DataFrame],
+        written: Mapping[str, Writer],
+        there: Callable[[Any], bool] | None,
+        folded: Callable[[Any], int | None] | int | None,
+        aside: Callable[[Any], bool] | bool,
+        gaps: bool,
+        spare: tuple[str, ...],
+        heads: Mapping[str, str],
+    ) -> None:
+        self._make, self.written, self._there, self._folded, self._aside = make, dict(written), there, folded, aside
+        self.gaps, self.spare, self.heads, self.name = gaps, spare, dict(heads), ""
+        self.__doc__ = make.__doc__
+
+    def __set_name__(self, owner: type[View], name: str) -> None:
+        self.name = name
+
+    @overload
+    def __get__(self, view: None, owner: type[View]) -> TableOf: ...
+    @overload
+    def __get__(self, view: View, owner: type[View]) -> pd.DataFrame: ...
+    def __get__(self, view: View | None, owner: type[View]) -> TableOf | pd.DataFrame:
+        if view is None:
+            return self
+        if not self.there(view):
+            raise AttributeError(f"This {view.step} view has no {self.name!r}.{did_you_mean(self.name, view.tables)}")
+        return self.of(view).copy()
+
+    def of(self, view: View) -> pd.DataFrame:
+        """Return the table that the view itself uses, made once."""
+        made = view._made
+        if self.name not in made:
+            made[self.name] = self._make(view)
+        table: pd.DataFrame = made[self.name]
         return table
 
+    def there(self, view: View) -> bool:
+        """Say whether a view has this table."""
+        return self._there is None or self._there(view)
+
+    def folded(self, view: View) -> int | None:
+        """Return how many rows of the table a person sees; all where nothing is said."""
+        return self._folded(view) if callable(self._folded) else self._folded
+
+    def aside(self, view: View) -> bool:
+        """Say whether the table is left out in the terminal."""
+        return self._aside(view) if callable(self._aside) else self._aside
+
+
+def tabled(
+    written: Mapping[str, Writer] | None = None,
+    *,
+    there: Callable[[Any], bool] | None = None,
+    folded: Callable[[Any], int | None] | int | None = None,
+    aside: Callable[[Any], bool] | bool = False,
+    gaps: bool = True,
+    spare: tuple[str, ...] = (),
+    heads: Mapping[str, str] | None = None,
+) -> Callable[[Callable[[Any], pd.DataFrame]], TableOf]:
+    """Declare a table of a view; see `TableOf`."""
+    return lambda make: TableOf(make, written or {}, there, folded, aside, gaps, spare, heads or {})
+
+
+class ValueOf(Generic[T]):
+    """A single value that a view declares, made when it is first read."""
+
+    def __init__(self, make: Callable[[Any], T], there: Callable[[Any], bool] | None) -> None:
+        self._make, self._there, self.name = make, there, ""
+        self.__doc__ = make.__doc__
+
+    def __set_name__(self, owner: type[View], name: str) -> None:
+        self.name = name
+
+    @overload
+    def __get__(self, view: None, owner: type[View]) -> ValueOf[T]: ...
+    @overload
+    def __get__(self, view: View, owner: type[View]) -> T: ...
+    def __get__(self, view: View | None, owner: type[View]) -> ValueOf[T] | T:
+        if view is None:
+            return self
+        if not self.there(view):
+            raise AttributeError(f"This {view.step} view has no {self.name!r}.{did_you_mean(self.name, view.values)}")
+        if self.name not in view._made:
+            view._made[self.name] = self._make(view)
+        value: T = view._made[self.name]
+        return value
+
+    def there(self, view: View) -> bool:
+        """Say whether a view has this value."""
+        return self._there is None or self._there(view)
+
+
+def valued(make: Callable[[Any], T]) -> ValueOf[T]:
+    """Declare a value of a view."""
+    return ValueOf(make, None)
+
+
+def valued_if(there: Callable[[Any], bool]) -> Callable[[Callable[[Any], T]], ValueOf[T]]:
+    """Declare a value that some of a class of views have."""
+    return lambda make: ValueOf(make, there)
+
+
+class Named(Mapping[str, T]):
+    """What a view declares, by name, each made when it is first asked for."""
+
+    def __init__(self, view: View, declared: Mapping[str, Any]) -> None:
+        self._view, self._declared = view, declared
+
+    def __getitem__(self, name: str) -> T:
+        if name not in self._declared:
+            raise KeyError(name)
+        made: T = getattr(self._view, name)
+        return made
+
     def __iter__(self) -> Iterator[str]:
-        return iter(self._given)
+        return iter(self._declared)
 
     def __len__(self) -> int:
-        return len(self._given)
+        return len(self._declared)
 
 
 def check_extension(path: str | Path) -> str:
@@ -55,130 +185,188 @@ def check_extension(path: str | Path) -> str:
 
 
 class View:
-    """The result of a step.
+    """The result of a step: what it says is computed when it is first read.
 
     Parameters
     ----------
-    step
-        The name of the step.
     title
         What is shown.
-    about
-        Lines on what it was computed from: rows, missing, the subset, the event.
-    tables
-        Data frames by name, or functions that make them; the first, ``table``, is the main one. Each is an attribute
-        of the view.
-    findings
-        What is worth a person's attention.
-    draw
-        Makes the picture.
-    values
-        Single numbers by name, each an attribute of the view.
-    brief
-        The columns of the main table that are shown where room is scarce, in that order; all by default.
     captions
         What to call columns of the data where a person sees them, by name.
-    order
-        The rows of the main table in the order a person sees them.
-    folded
-        Of long tables, how many rows a person sees; none of a table with 0.
-    aside
-        Tables left out in the terminal, where the picture or a file says more.
     """
 
-    def __init__(
-        self,
-        step: str,
-        title: str,
-        about: tuple[str, ...],
-        tables: Mapping[str, pd.DataFrame | Callable[[], pd.DataFrame]],
-        findings: tuple[Finding, ...],
-        draw: Callable[[View], Figure],
-        values: Mapping[str, Any] | None = None,
-        brief: tuple[str, ...] = (),
-        captions: Mapping[str, str] | None = None,
-        order: Sequence[int] | None = None,
-        folded: Mapping[str, int] | None = None,
-        aside: Sequence[str] = (),
-    ) -> None:
-        self.step, self.title, self.about = step, title, about
-        self.tables = Tables(tables)
-        self.values = dict(values or {})
-        self._draw, self._brief, self._captions = draw, brief, dict(captions or {})
-        self._order, self._folded, self._aside = order, dict(folded or {}), tuple(aside)
-        self.findings = tuple(f.labelled(self._captions) for f in findings)
-        self._picture: tuple[bytes, str] | None = None
+    step: ClassVar[str] = ""
+    brief: ClassVar[tuple[str, ...]] = ()
+    """The columns of the main table that are shown where room is scarce, in that order; all by default."""
 
-    @property
+    def __init__(self, title: str, captions: Mapping[str, str] | None = None) -> None:
+        self.title = title
+        self._captions = dict(captions or {})
+        self._made: dict[str, Any] = {}
+
+    @tabled()
     def table(self) -> pd.DataFrame:
         """The main table."""
-        return self.tables["table"]
+        raise NotImplementedError
 
-    def sorted_by(self, order: Sequence[int]) -> None:
-        """Show the rows of the main table in this order."""
-        self._order = order
+    def _lines(self) -> tuple[str, ...]:
+        """Return lines on what it was computed from: rows, missing, the subset, the event."""
+        return ()
 
-    def fold(self, table: str, rows: int) -> None:
-        """Show only so many rows of a table."""
-        self._folded[table] = rows
+    def _line(self) -> str:
+        """Return the line under the title of the picture."""
+        return " · ".join(self.about)
+
+    def _found(self) -> tuple[Finding, ...]:
+        """Return what is worth a person's attention."""
+        return ()
+
+    def _picture(self) -> Figure:
+        """Draw the picture."""
+        raise NotImplementedError
+
+    def _order(self) -> Sequence[int] | None:
+        """Return the rows of the main table in the order a person sees them; as they are by default."""
+        return None
 
     @property
-    def shown(self) -> dict[str, pd.DataFrame]:
+    def about(self) -> tuple[str, ...]:
+        """Lines on what it was computed from: rows, missing, the subset, the event."""
+        lines: tuple[str, ...] = self._once("about", self._lines)
+        return lines
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is worth a person's attention, the gravest first."""
+        found: tuple[Finding, ...] = self._once(
+            "findings", lambda: tuple(f.labelled(self._captions) for f in self._found())
+        )
+        return found
+
+    def _once(self, name: str, make: Callable[[], Any]) -> Any:
+        if f" {name}" not in self._made:
+            self._made[f" {name}"] = make()
+        return self._made[f" {name}"]
+
+    @classmethod
+    def _declared(cls, kind: type[T]) -> dict[str, T]:
+        """Return what the class and its parents declare, in that order; a later word wins in its place."""
+        found: dict[str, T] = {}
+        for owner in reversed(cls.__mro__):
+            found |= {name: thing for name, thing in vars(owner).items() if isinstance(thing, kind)}
+        return found
+
+    def _tables(self) -> dict[str, TableOf]:
+        return {name: t for name, t in self._declared(TableOf).items() if t.there(self)}
+
+    @property
+    def tables(self) -> Mapping[str, pd.DataFrame]:
+        """The tables by name; the first, ``table``, is the main one."""
+        return Named(self, self._tables())
+
+    @property
+    def values(self) -> Mapping[str, Any]:
+        """Single values by name."""
+        return Named(self, {name: v for name, v in self._declared(ValueOf).items() if v.there(self)})
+
+    if not TYPE_CHECKING:  # an unknown name gets a hint; mypy refuses it
+
+        def __getattr__(self, name: str) -> Any:
+            if name.startswith("_"):
+                raise AttributeError(name)
+            there = [*self._tables(), *self.values]
+            raise AttributeError(f"This {self.step} view has no {name!r}.{did_you_mean(name, there)}")
+
+    @property
+    def shown(self) -> dict[str, ShownTable]:
         """The tables as a person sees them: the main one in brief, columns of the data under their labels."""
-        main = self.table[list(self._brief) or list(self.table.columns)]
-        main = main if self._order is None else main.iloc[list(self._order)]
-        seen = {name: t.head(self._folded.get(name, len(t))) for name, t in {**self.tables, "table": main}.items()}
-        for name in WITHOUT_GAPS:  # what these data cannot give is in the table, and need not be read
-            if name in seen:
-                seen[name] = seen[name].dropna(how="all")
-        return {name: self._captioned(t) for name, t in seen.items() if name == "table" or len(t)}
+        return self._shown(aside=True)
 
     @property
-    def in_terminal(self) -> dict[str, pd.DataFrame]:
+    def in_terminal(self) -> dict[str, ShownTable]:
         """The tables as a person sees them where room is scarce."""
-        return {name: t for name, t in self.shown.items() if name not in self._aside}
+        return self._shown(aside=False)
 
-    def _captioned(self, table: pd.DataFrame) -> pd.DataFrame:
+    def _shown(self, aside: bool) -> dict[str, ShownTable]:
+        seen = {}
+        for name, declared in self._tables().items():
+            if declared.aside(self) and not aside:
+                continue
+            folded = declared.folded(self)
+            if folded == 0:
+                continue
+            frame = declared.of(self)
+            if name == "table":
+                frame = frame[list(self._brief()) or list(frame.columns)]
+                order = self._order()
+                frame = frame if order is None else frame.iloc[list(order)]
+            frame = frame if folded is None else frame.head(folded)
+            if not declared.gaps:  # what these data cannot give is in the table, and need not be read
+                frame = frame.dropna(how="all")
+            if name == "table" or len(frame):
+                seen[name] = ShownTable(self._captioned(frame), self._written(declared), declared.spare, declared.heads)
+        return seen
+
+    def _brief(self) -> tuple[str, ...]:
+        return self.brief
+
+    def _written(self, declared: TableOf) -> Mapping[str, Writer]:
+        """Return how the cells of a table are written."""
+        return declared.written
+
+    def _captioned(self, frame: pd.DataFrame) -> pd.DataFrame:
         if not self._captions:
-            return table
-        table = table.rename_axis(index=lambda n: self._captions.get(n, n))
-        if table.index.name in ("column", "candidate"):
-            table = table.rename(index=self._captions)
-        return table
+            return frame
+        frame = frame.rename_axis(index=lambda n: self._captions.get(n, n))
+        if frame.index.name in ("column", "candidate"):
+            frame = frame.rename(index=self._captions)
+        return frame
 
-    def __getattr__(self, name: str) -> Any:
-        if name.startswith("_") or "tables" not in self.__dict__:
-            raise AttributeError(name)
-        for group in (self.tables, self.values):
-            if name in group:
-                return group[name]
-        there = [*self.tables, *self.values]
-        raise AttributeError(f"This {self.step} view has no {name!r}.{did_you_mean(name, there)}")
+    def draw(self, ax: Axes | None = None) -> Figure:
+        """Return the picture as a Matplotlib figure, 1280 × 800 pixels.
 
-    def __dir__(self) -> list[str]:
-        return [*super().__dir__(), *self.tables, *self.values]
+        Parameters
+        ----------
+        ax
+            Axes to draw into, where the picture has one panel: they get its title, and the figure is theirs.
 
-    def draw(self) -> Figure:
-        """Return the picture as a Matplotlib figure, 1280 × 800 pixels."""
-        return self._draw(self)
+        Raises
+        ------
+        OptionError
+            The picture has several panels.
+        """
+        from .draw.parts import style
+
+        if ax is None:
+            return self._picture()
+        if not hasattr(ax, "get_position"):
+            raise OptionError(
+                f"A picture is drawn into Matplotlib axes, not into {ax!r}: figure.add_subplot() makes them."
+            )
+        with style.into(ax):
+            return self._picture()
 
     def picture(self) -> tuple[bytes, str]:
         """Return the picture as a PNG, and what it shows in words; drawn once."""
-        if self._picture is None:
+
+        def made() -> tuple[bytes, str]:
             figure = self.draw()
-            self._picture = _figure_bytes(figure, "png"), str(getattr(figure, "alternative", ""))
-        return self._picture
+            return _figure_bytes(figure, "png"), str(getattr(figure, "alternative", ""))
+
+        drawn: tuple[bytes, str] = self._once("picture", made)
+        return drawn
 
     def to_dict(self) -> dict[str, Any]:
         """Return the view as JSON-ready data: native scalars, NaN as null."""
         from .write.plain import plain, records
 
+        values = dict(self.values)
         return {
             "step": self.step,
             "title": self.title,
             "about": list(self.about),
-            **({"values": plain(self.values)} if self.values else {}),
-            "tables": {name: records(frame) for name, frame in self.tables.items()},
+            **({"values": plain(values)} if values else {}),
+            "tables": {name: records(t.of(self)) for name, t in self._tables().items()},
             "findings": [plain(f.to_dict()) for f in self.findings],
         }
 
@@ -208,7 +396,7 @@ class View:
         if extension == "csv":
             from .write.digits import pasted
 
-            return str(self.table.to_csv(float_format=pasted))
+            return str(self.table.to_csv(float_format=pasted))  # type: ignore[arg-type]  # floats are given it
         if extension == "json":
             import json
 
@@ -229,7 +417,7 @@ class View:
 
     def __repr__(self) -> str:
         rows, columns = self.table.shape
-        return f"<View {self.step}: {self.title} ({rows} × {columns}, {len(self.findings)} findings)>"
+        return f"<{type(self).__name__}: {self.title} ({rows} × {columns}, {len(self.findings)} findings)>"
 
     def _repr_html_(self) -> str:
         from .write.html import fragment

@@ -107,7 +107,11 @@ def distribution(
     """
     study = given.study()
     names, by = names_in(columns, study.table.columns), names_in(given["by"])
-    given.give([study.distribution(*names, by=by, top=given["top"], sort=sort, **given.look())])
+    look = given.look()
+    if names or by or look:
+        given.give([study.distribution(names, by=by, top=given["top"], **look)])
+    else:
+        given.give([study.distribution(sort=sort)])
 
 
 @app.command()
@@ -126,8 +130,10 @@ def against(
     """
     study = given.study()
     names, by = names_in(columns, study.table.columns), names_in(given["by"])
-    views = [study.against(c, by=by, top=given["top"], **given.look()) for c in names or [None]]
-    given.give(views, names or None)
+    if not names and not by and not given.look():
+        given.give([study.against()])
+        return
+    given.give([study.against(c, by=by, top=given["top"], **given.look()) for c in names or [""]], names or None)
 
 
 @app.command()

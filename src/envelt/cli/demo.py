@@ -41,7 +41,8 @@ def run_demo(folder: Path, console: Console) -> None:
     for name in leading(ranking)[:FIGURES]:
         study.against(name).save(folder / f"against-{name}.png")
     study.report(folder / "report.html")  # the views above are used again
-    print_view(console, ranking.title, ranking.about, {"table": ranking.shown["table"].head(12)}, ranking.findings)
+    shown = ranking.shown["table"]
+    print_view(console, ranking.title, ranking.about, {"table": shown.of(shown.frame.head(12))}, ranking.findings)
     lines = [
         "",
         f"In {folder}/: the data, report.html, {4 + FIGURES} figures and tables. Try next:",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import inspect
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, cast
 
@@ -137,7 +137,7 @@ class Given:
             asked["limits"] = numbers_in(asked["limits"], "--limits")
         return cast("LookOptions", asked)
 
-    def give(self, views: list[View], names: list[str] | None = None) -> None:
+    def give(self, views: Sequence[View], names: list[str] | None = None) -> None:
         """Save the views where asked, then print them as JSON or for a person."""
         for path in self["out"] or []:
             for i, view in enumerate(views):

@@ -13,7 +13,7 @@ from zipfile import BadZipFile
 import numpy as np
 import pandas as pd
 
-from ..core.columns.raw import EXACT, EXACT_KINDS, RawColumn, RawTimes, RawWords, checked_numbers, too_large
+from ..core.columns.raw import EXACT, EXACT_KINDS, RawColumn, RawNested, RawTimes, RawWords, checked_numbers, too_large
 from ..errors import DataError, EmptyTableError, FileMissingError, NotATableError, did_you_mean
 from .frames import check_named, check_names, check_size, raw_from_frame
 
@@ -38,7 +38,7 @@ _BINARY = {
 
 def raw_from_file(
     path: Path, kinds: Mapping[str, str], skip: tuple[str, ...] = (), *, named: bool = True
-) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+) -> tuple[dict[str, RawColumn | RawNested], pd.Index[Any]]:
     """Read a table from a file.
 
     Parameters
@@ -172,7 +172,7 @@ def _delimiter(text: str) -> str:
 
 def _delimited(
     path: Path, text: _Text, kinds: Mapping[str, str], skip: tuple[str, ...], named: bool
-) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+) -> tuple[dict[str, RawColumn | RawNested], pd.Index[Any]]:
     import pyarrow as pa
     from pyarrow import csv as pa_csv
 
@@ -186,7 +186,7 @@ def _delimited(
     header = [name if name.strip() else f"column {i + 1}" for i, name in enumerate(header)]
     check_names(list(header))
     if named:
-        check_named([*kinds, *skip], header)
+        check_named(kinds, skip, header)
     try:
         table = pa_csv.read_csv(
             text.source(path),
@@ -200,7 +200,9 @@ def _delimited(
         raise _parse_error(path, str(error)) from error
     check_size(len(header), table.num_rows, repr(str(path)))
     rows = pd.RangeIndex(FIRST_ROW, FIRST_ROW + table.num_rows)
-    raw = {n: _from_text(n, table.column(n), kinds.get(n)) for n in header if n not in skip}
+    raw: dict[str, RawColumn | RawNested] = {
+        n: _from_text(n, table.column(n), kinds.get(n)) for n in header if n not in skip
+    }
     return raw, rows
 
 
@@ -259,7 +261,7 @@ def _arrow(
     kinds: Mapping[str, str],
     skip: tuple[str, ...],
     named: bool,
-) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+) -> tuple[dict[str, RawColumn | RawNested], pd.Index[Any]]:
     import pyarrow as pa
 
     try:
@@ -314,7 +316,7 @@ def _workbook(path: Path) -> pd.DataFrame:
 
 def _numbered(
     frame: pd.DataFrame, kinds: Mapping[str, str], skip: tuple[str, ...], named: bool
-) -> tuple[dict[str, RawColumn], pd.Index[Any]]:
+) -> tuple[dict[str, RawColumn | RawNested], pd.Index[Any]]:
     if not named:
         kinds = {k: v for k, v in kinds.items() if k in frame.columns}
         skip = tuple(s for s in skip if s in frame.columns)

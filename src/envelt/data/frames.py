@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 
 from ..core.columns.raw import EXACT, EXACT_KINDS, RawColumn, RawNested, RawTimes, RawWords, checked_numbers, too_large
-from ..errors import ColumnNamesError, EmptyTableError, unknown_column
+from ..errors import ColumnNamesError, EmptyTableError, pointing, unknown_column
 
 
 def check_names(names: list[Any]) -> None:
@@ -33,16 +33,21 @@ def check_names(names: list[Any]) -> None:
         seen.add(name)
 
 
-def check_named(named: Iterable[str], names: list[str]) -> None:
-    """Refuse an option that names a column that is not there.
+def check_named(planned: Iterable[str], skip: Iterable[str], names: list[str]) -> None:
+    """Refuse a plan for a column that is not there, and one to be left out.
 
     Raises
     ------
     UnknownColumnError
     """
-    for name in named:
+    for name in planned:
         if name not in names:
-            raise unknown_column(name, names)
+            with pointing("columns", name):
+                raise unknown_column(name, names)
+    for name in skip:
+        if name not in names:
+            with pointing("study", "ignore"):
+                raise unknown_column(name, names)
 
 
 def check_size(columns: int, rows: int, what: str) -> None:
@@ -75,7 +80,7 @@ def raw_from_frame(
     ColumnNamesError, EmptyTableError, InfiniteValueError, IntegerTooLargeError
     """
     check_names(list(frame.columns))
-    check_named([*kinds, *skip], list(frame.columns))
+    check_named(kinds, skip, list(frame.columns))
     check_size(frame.shape[1], len(frame), "The data frame")
     names = [n for n in frame.columns if n not in skip]
     return {n: _nested(frame[n]) or raw_from_series(n, frame[n], kinds.get(n)) for n in names}, frame.index
@@ -119,8 +124,7 @@ def raw_from_series(name: str, series: pd.Series[Any], kind: str | None) -> RawC
 def _numbers(name: str, series: pd.Series[Any], kind: str | None) -> RawColumn:
     if pd.api.types.is_integer_dtype(series.dtype) or series.dtype == object:
         present = series.dropna()
-        large = np.flatnonzero([abs(int(v)) > EXACT for v in (present.max(), present.min())]) if len(present) else []
-        if len(large):
+        if len(present) and max(abs(int(present.max())), abs(int(present.min()))) > EXACT:
             if kind in EXACT_KINDS:
                 return _words(series)
             at = next(i for i, v in enumerate(series) if not pd.isna(v) and abs(int(v)) > EXACT)

@@ -33,6 +33,8 @@ class Source:
         Columns of lists or structs, which are set aside, and what they hold.
     paths
         The files, if it came from files.
+    demo
+        Whether it is the made-up data.
     """
 
     columns: dict[str, Any]
@@ -41,6 +43,7 @@ class Source:
     notes: tuple[str, ...] = ()
     nested: tuple[tuple[str, str], ...] = ()
     paths: tuple[Path, ...] = ()
+    demo: bool = False
 
 
 def read_source(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = ()) -> Source:
@@ -98,7 +101,7 @@ def _from_paths(paths: list[Path], kinds: Mapping[str, str], ignore: tuple[str, 
 
     if len(paths) == 1:
         raw, rows = raw_from_file(paths[0], kinds, ignore)
-        return Source(raw, rows, "the made-up hives" if demo else paths[0].name, paths=tuple(paths))
+        return Source(raw, rows, "the made-up hives" if demo else paths[0].name, paths=tuple(paths), demo=demo)
     import pandas as pd
 
     from .several import stacked
@@ -108,10 +111,10 @@ def _from_paths(paths: list[Path], kinds: Mapping[str, str], ignore: tuple[str, 
         raw, rows = raw_from_file(path, kinds, ignore, named=False)
         read[_short_name(path, paths)] = (raw, len(rows))
     columns, notes = stacked(read)
-    check_named([k for k in [*kinds, *ignore] if k not in ignore], list(columns))
+    check_named([k for k in kinds if k not in ignore], (), list(columns))
     total = sum(n for _, n in read.values())
     rows = pd.RangeIndex(FIRST_ROW, FIRST_ROW + total)
-    return Source(columns, rows, f"{len(paths)} files", tuple(notes), tuple(paths))
+    return Source(columns, rows, f"{len(paths)} files", tuple(notes), paths=tuple(paths))
 
 
 def _short_name(path: Path, paths: list[Path]) -> str:

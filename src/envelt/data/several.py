@@ -6,14 +6,15 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
+from ..core.columns.raw import RawColumn, RawNested, RawNumbers, RawTimes, RawWords
 from ..core.columns.table import number_label, time_label
 from ..errors import DataError
 
 SOURCE = "source"
+Read = RawColumn | RawNested
 
 
-def stacked(parts: Mapping[str, tuple[dict[str, RawColumn], int]]) -> tuple[dict[str, RawColumn], list[str]]:
+def stacked(parts: Mapping[str, tuple[dict[str, Read], int]]) -> tuple[dict[str, Read], list[str]]:
     """Put tables under one another.
 
     Parameters
@@ -45,7 +46,12 @@ def stacked(parts: Mapping[str, tuple[dict[str, RawColumn], int]]) -> tuple[dict
     return out, lines
 
 
-def _stack(pieces: list[tuple[RawColumn | None, int]]) -> RawColumn:
+def _stack(read: list[tuple[Read | None, int]]) -> Read:
+    pieces: list[tuple[RawColumn | None, int]] = []
+    for c, n in read:
+        if isinstance(c, RawNested):
+            return c
+        pieces.append((c, n))
     kinds = {type(c) for c, _ in pieces if c is not None}
     if kinds == {RawNumbers}:
         return RawNumbers(

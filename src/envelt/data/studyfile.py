@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from ..core.columns.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
-from ..errors import EnveltError, FileMissingError, StudyFileError, did_you_mean
+from ..errors import EnveltError, FileMissingError, StudyFileError, did_you_mean, pointing
 
 STUDY_KEYS = ("data", "outcome", "event", "unit", "ignore", "where", "seed")
 SECTIONS = ("study", "columns", "derived")
+P = TypeVar("P", ColumnPlan, DerivedPlan)
 
 
 @dataclass(frozen=True)
@@ -58,47 +58,70 @@ def read_study_file(path: Path) -> StudyFile:
     try:
         return _checked(path, given)
     except EnveltError as error:
-        raise StudyFileError(f"{path}{_line(text, str(error))}: {error}") from error
+        line = _line(text, error.at)
+        raise StudyFileError(f"{path}{f', line {line}' if line else ''}: {error}") from error
 
 
-def _line(text: str, message: str) -> str:
-    """Return ``, line 7`` of the key or name that a message quotes, where it can be found."""
-    for name in re.findall(r"'([^']+)'", message):
-        wanted = re.compile(rf"^\s*(\[+[\w\".]*)?\"?{re.escape(name)}\"?\s*(=|\])|\[\w+\.\"?{re.escape(name)}\"?\]")
-        for number, line in enumerate(text.splitlines(), 1):
-            if wanted.search(line):
-                return f", line {number}"
-    return ""
+def line_at(path: Path, at: tuple[str, ...]) -> int | None:
+    """Return the line, from 1, at which a place of a study file stands; nothing where it is not there."""
+    return _line(path.read_text("utf-8"), at) if at else None
 
 
-def line_of(path: Path, message: str) -> str:
-    """Return where in a study file a message points, as ``study.toml, line 7``."""
-    return f"{path}{_line(path.read_text('utf-8'), message)}"
+def _line(text: str, at: tuple[str, ...]) -> int | None:
+    """Return the least number of lines that hold the place, or as much of it as there is."""
+    lines = text.splitlines()
+    while at and not _holds(lines, len(lines), at):
+        at = at[:-1]
+    if not at:
+        return None
+    low, high = 0, len(lines)  # the first lines below ``low`` do not hold it
+    while low < high:
+        middle = (low + high) // 2
+        low, high = (low, middle) if _holds(lines, middle, at) else (middle + 1, high)
+    return low
+
+
+def _holds(lines: list[str], first: int, at: tuple[str, ...]) -> bool:
+    """Say whether the first lines, up to where a value they end within is whole, hold a place."""
+    for upto in range(first, len(lines) + 1):
+        try:
+            found: Any = tomllib.loads("\n".join(lines[:upto]))
+        except tomllib.TOMLDecodeError:
+            continue
+        for key in at:
+            if not isinstance(found, dict) or key not in found:
+                return False
+            found = found[key]
+        return True
+    return False
 
 
 def _checked(path: Path, given: dict[str, Any]) -> StudyFile:
     _known("the file", given, SECTIONS)
     study = _table("study", given.get("study", {}))
-    _known("[study]", study, STUDY_KEYS)
-    columns = {
-        n: column_plan(n, _table(f"columns.{n}", c)) for n, c in _table("columns", given.get("columns", {})).items()
-    }
-    derived = {
-        n: derived_plan(n, _table(f"derived.{n}", c)) for n, c in _table("derived", given.get("derived", {})).items()
-    }
-    texts = {k: _typed(k, study[k], str, "text") for k in ("outcome", "event", "unit", "where") if k in study}
-    data, notes = _data(path, study.get("data"))
-    ignore = _typed("ignore", study.get("ignore", []), list, "a list of columns")
+    columns = {n: _plan("columns", n, c, column_plan) for n, c in _table("columns", given.get("columns", {})).items()}
+    derived = {n: _plan("derived", n, c, derived_plan) for n, c in _table("derived", given.get("derived", {})).items()}
+    with pointing("study"):
+        _known("[study]", study, STUDY_KEYS)
+        texts = {k: _typed(k, study[k], str, "text") for k in ("outcome", "event", "unit", "where") if k in study}
+        data, notes = _data(path, study.get("data"))
+        ignore = _typed("ignore", study.get("ignore", []), list, "a list of columns")
+        seed = _typed("seed", study.get("seed", 0), int, "a whole number")
     return StudyFile(
         path,
         data,
         **texts,
         ignore=tuple(str(i) for i in ignore),
-        seed=_typed("seed", study.get("seed", 0), int, "a whole number"),
+        seed=seed,
         columns=columns,
         derived=derived,
         notes=notes,
     )
+
+
+def _plan(section: str, name: str, given: Any, checked: Callable[[str, Mapping[str, Any]], P]) -> P:
+    with pointing(section, name):
+        return checked(name, _table(f"{section}.{name}", given))
 
 
 def _data(path: Path, data: Any) -> tuple[str | list[str], tuple[str, ...]]:
@@ -118,16 +141,19 @@ def _data(path: Path, data: Any) -> tuple[str | list[str], tuple[str, ...]]:
 def _known(where: str, given: Mapping[str, Any], keys: tuple[str, ...]) -> None:
     for key in given:
         if key not in keys:
-            raise StudyFileError(f"Unknown key {key!r} in {where}.{did_you_mean(key, keys)}")
+            with pointing(key):
+                raise StudyFileError(f"Unknown key {key!r} in {where}.{did_you_mean(key, keys)}")
 
 
 def _table(name: str, value: Any) -> dict[str, Any]:
     if not isinstance(value, dict):
-        raise StudyFileError(f"{name.rpartition('.')[2]!r} must be a table, [{name}], not {value!r}.")
+        with pointing(*name.split(".")) if "." not in name else pointing():
+            raise StudyFileError(f"{name.rpartition('.')[2]!r} must be a table, [{name}], not {value!r}.")
     return value
 
 
 def _typed(key: str, value: Any, wanted: type, what: str) -> Any:
     if not isinstance(value, wanted) or isinstance(value, bool):
-        raise StudyFileError(f"{key!r} must be {what}, not {value!r}.")
+        with pointing(key):
+            raise StudyFileError(f"{key!r} must be {what}, not {value!r}.")
     return value

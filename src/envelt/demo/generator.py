@@ -117,7 +117,7 @@ def _sites(rng: np.random.Generator, colony: NDArray[np.int64]) -> dict[str, NDA
 
 def _uneven(rng: np.random.Generator, size: int) -> Floats:
     weight = rng.gamma(1.6, size=size) + 0.08
-    return weight / weight.sum()
+    return np.asarray(weight / weight.sum())
 
 
 def _hives(rng: np.random.Generator, colony: NDArray[np.int64]) -> dict[str, NDArray[np.generic]]:
@@ -155,8 +155,8 @@ def _visits(
     )
     temperature = np.round(rng.normal(34.6, 0.7, n), 1)
     inspectors = np.array([f"{a} {b}" for a in _FIRST for b in _LAST])
-    remark = [", ".join(rng.choice(part) for part in _REMARK_PARTS[: rng.integers(1, 4)]) for _ in range(n)]
-    remark = np.array([r + f", box {rng.integers(1, 400)}" if rng.random() < 0.7 else r for r in remark], dtype=object)
+    said = [", ".join(rng.choice(part) for part in _REMARK_PARTS[: rng.integers(1, 4)]) for _ in range(n)]
+    remark = np.array([r + f", box {rng.integers(1, 400)}" if rng.random() < 0.7 else r for r in said], dtype=object)
     remark[rng.random(n) < 0.56] = None
     return {
         "inspected_on": start + day.astype("timedelta64[D]"),
@@ -212,7 +212,7 @@ def _harvest(
 
 
 def _standard(x: Floats) -> Floats:
-    return (x - x.mean()) / x.std()
+    return np.asarray((x - x.mean()) / x.std())
 
 
 def _without(x: Floats, z: Floats) -> Floats:
@@ -257,14 +257,14 @@ def _winter(
     for _ in range(60):  # the level that gives the wanted share
         middle = (low + high) / 2
         low, high = (middle, high) if np.mean(1 / (1 + np.exp(-(score + middle)))) < wanted else (low, middle)
-    return rng.random(n) < 1 / (1 + np.exp(-(score + low)))
+    return np.asarray(rng.random(n) < 1 / (1 + np.exp(-(score + low))))
 
 
 def _as_kept_by_people(rng: np.random.Generator, frame: pd.DataFrame, wintered: NDArray[np.bool_]) -> pd.DataFrame:
     """Gaps, slips of the pen, sensor codes, repeats: what happens to a file before anyone analyses it."""
     n = len(frame)
     left = np.where(wintered, rng.normal(6.1, 1.5, n), np.where(rng.random(n) < 0.9, 0.0, rng.normal(1.2, 0.5, n)))
-    frame.insert(frame.columns.get_loc("wintered"), "spring_frames", np.round(np.clip(left, 0, 12) * 2) / 2)
+    frame.insert(_place(frame, "wintered"), "spring_frames", np.round(np.clip(left, 0, 12) * 2) / 2)
     frame.loc[rng.random(n) < 0.03, "spring_frames"] = np.nan
     frame.loc[rng.random(n) < np.where(wintered, 0.06, 0.24), "frames_brood"] = np.nan
     for name, share in (
@@ -292,18 +292,22 @@ def _slips(rng: np.random.Generator, frame: pd.DataFrame) -> None:
     """Columns as people write them, and what goes wrong when they do."""
     n = len(frame)
     supers = rng.choice(5, n, p=[0.14, 0.3, 0.31, 0.17, 0.08])
-    frame.insert(frame.columns.get_loc("weight_kg"), "n_supers", supers)
+    frame.insert(_place(frame, "weight_kg"), "n_supers", supers)
     pollen = np.round(rng.gamma(3.0, 45.0, n)).astype(int).astype(str).astype(object)
     pollen[rng.choice(n, 7, replace=False)] = ["lots", "trace", "n.a.", "120-150", "lots", "see remarks", "?"]
-    frame.insert(frame.columns.get_loc("temper"), "pollen_g", pollen)
+    frame.insert(_place(frame, "temper"), "pollen_g", pollen)
     cost = [f"€{c:,.2f}" for c in np.round(rng.gamma(2.0, 4.5, n), 2)]
-    frame.insert(frame.columns.get_loc("fed") + 1, "feed_cost", np.where(frame["fed"] == "yes", cost, None))
+    frame.insert(
+        _place(frame, "fed") + 1,
+        "feed_cost",
+        pd.Series(cost, dtype=object).where((frame["fed"] == "yes").to_numpy(), None),
+    )
     treated_on = frame["inspected_on"] + pd.to_timedelta(rng.integers(0, 22, n), "D")
     early = rng.choice(n, 6, replace=False)
     treated_on.iloc[early] -= pd.to_timedelta(rng.integers(30, 60, 6), "D")
     text = treated_on.dt.strftime("%d.%m.%Y").astype(object)
     text.iloc[rng.choice(n, 2, replace=False)] = ["09.09.2042", "17.10.2042"]
-    frame.insert(frame.columns.get_loc("treated") + 1, "treated_on", text.where(frame["treated"] == "yes"))
+    frame.insert(_place(frame, "treated") + 1, "treated_on", text.where(frame["treated"] == "yes"))
     frame.loc[rng.choice(n, 2, replace=False), "humidity"] = [104.0, 164.2]
     bands = [c for c in frame.columns if c.startswith("sound_b")]
     frame.loc[rng.choice(n, 64, replace=False), bands] = np.nan
@@ -327,7 +331,7 @@ def _odd_shapes(rng: np.random.Generator, frame: pd.DataFrame) -> pd.DataFrame:
     columns |= _odd_tables(rng, frame)
     first = frame.groupby(list(frame.columns), dropna=False, sort=False).ngroup().to_numpy()
     _, at, back = np.unique(first, return_index=True, return_inverse=True)
-    place = frame.columns.get_loc("gain_july")
+    place = _place(frame, "gain_july")
     for name, values in reversed(columns.items()):
         rounded = np.round(values, 3) if values.dtype.kind == "f" else values
         frame.insert(place, name, rounded[at][back])
@@ -356,6 +360,10 @@ def _even(rng: np.random.Generator, group: NDArray[np.bool_]) -> Floats:
     for side in (group, ~group):
         z[side] -= z[side].mean()
     return z
+
+
+def _place(frame: pd.DataFrame, column: str) -> int:
+    return list(frame.columns).index(column)
 
 
 def _respell(rng: np.random.Generator, frame: pd.DataFrame, column: str, level: str, other: str, share: float) -> None:

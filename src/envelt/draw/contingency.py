@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.columns.outcome import Amount, Classes, Said
 from ..core.contingency.crosstab import CrossTable, row_order
 from ..core.stats.proportions import wilson
 from ..core.stats.tables import adjusted_residuals
@@ -50,8 +50,9 @@ class Drawn:
 
 def draw_contingency(
     tables: tuple[CrossTable, ...],
-    outcome: Outcome | None,
+    outcome: Said | None,
     title: str,
+    within: str,
     about: str,
     *,
     picture: str,
@@ -64,7 +65,7 @@ def draw_contingency(
     line = f"{about} · {chosen}: {why}" if why else about
     with style.house_style():
         if chosen == "rates":
-            return _rates(tables, drawn, outcome, title, line)
+            return _rates(tables, drawn, outcome, within, line)
         make: dict[str, Callable[[Drawn, str, str], Figure]] = {
             "bars": _bars, "stacked": _stacked, "shares": _shares, "mosaic": _mosaic,
             "cells": lambda d, t, a: _cells(d, t, a, colour),
@@ -77,12 +78,12 @@ def draw_contingency(
         return style.describe(figure, f"Counts of {drawn.axis} by {drawn.across}, drawn as {chosen}. {told}.")
 
 
-def chosen_picture(tables: tuple[CrossTable, ...], outcome: Outcome | None) -> tuple[str, str]:
+def chosen_picture(tables: tuple[CrossTable, ...], outcome: Said | None) -> tuple[str, str]:
     """Choose a picture by the size of the table, and say why."""
     first = tables[0]
     if first.columns is None:
         return "bars", "one column is counted"
-    if isinstance(outcome, ClassOutcome) and first.columns.names == (outcome.name,) and len(outcome.levels) == 2:
+    if isinstance(outcome, Classes) and first.columns.names == (outcome.name,) and len(outcome.levels) == 2:
         return "rates", "of two classes one rate says it all"
     rows = sum(int((t.counts.sum(axis=1) > 0).sum()) for t in tables)
     if rows <= 16 and len(first.columns.levels) <= 6:
@@ -90,7 +91,7 @@ def chosen_picture(tables: tuple[CrossTable, ...], outcome: Outcome | None) -> t
     return "cells", f"{rows} × {len(first.columns.levels)} cells are too many for bars"
 
 
-def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Outcome | None) -> Drawn:
+def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None) -> Drawn:
     first = tables[0]
     size = first.counts.shape[1]
     columns = list(first.columns.labels) if first.columns is not None else ["rows"]
@@ -108,7 +109,7 @@ def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Outcome | None) 
         already = 0
         if rest and t.rows.other:  # what the table joined goes with what the picture joins
             last = len(n) - 1
-            already = int("".join(c for c in t.rows.labels[last] if c.isdigit()) or 1) - 1
+            already = t.rows.joined - 1
             kept, rest = [i for i in kept if i != last], [*(i for i in rest if i != last), last]
         for i in kept:
             label = visible(t.rows.labels[i])
@@ -162,8 +163,8 @@ def _axes(figure: Figure, drawn: Drawn, right: float) -> Axes:
 
 def _legend(axes: Axes, drawn: Drawn, left: float = 1.1) -> None:
     total = np.maximum(drawn.counts.sum(axis=0), 0)
-    step = min(42 / (axes.get_position().height * style.HEIGHT), 1.0 / max(len(drawn.columns), 1))
-    pixels = axes.get_position().width * style.WIDTH
+    step = min(42 / (style.height_of(axes)), 1.0 / max(len(drawn.columns), 1))
+    pixels = style.width_of(axes)
     at = 1 + left / pixels
     room = int((style.WIDTH * (1 - axes.get_position().x1) - left - 30) / 7)  # letters
     axes.text(at, 1.02, style.shorten(drawn.across, max(room, 6)), size=10.5, weight="bold", transform=axes.transAxes)
@@ -191,7 +192,7 @@ def _bars(drawn: Drawn, title: str, about: str) -> Figure:
         axes.barh(y, drawn.counts[:, j], thick * 0.92, color=drawn.colours[j])
         for at, n, s in zip(y, drawn.counts[:, j], share[:, j], strict=True):
             if size:
-                spot = {"xytext": (5, 0), "textcoords": "offset points", "va": "center", "size": size}
+                spot: dict[str, Any] = {"xytext": (5, 0), "textcoords": "offset points", "va": "center", "size": size}
                 axes.annotate(f"{count(n)}  ({percent(s)})", (n, at), color=style.DIM, **spot)
     axes.set_xlim(0, float(drawn.counts.max(initial=1)) * 1.02 or 1)
     axes.xaxis.set_major_formatter(lambda v, _: count(v))
@@ -223,7 +224,7 @@ def _shares(drawn: Drawn, title: str, about: str) -> Figure:
     axes = _axes(figure, drawn, 300)
     total = drawn.counts.sum(axis=1, keepdims=True)
     _segments(axes, drawn, drawn.counts / np.maximum(total, 1), 1.0)
-    pixels = axes.get_position().width * style.WIDTH
+    pixels = style.width_of(axes)
     for y, n in enumerate(total[:, 0]):
         axes.text(1 + 62 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
                   transform=axes.get_yaxis_transform())  # fmt: skip
@@ -239,7 +240,7 @@ def _segments(axes: Axes, drawn: Drawn, lengths: Floats, whole: float) -> None:
     """Draw bars end to end, with share and count in those that are wide enough."""
     start = np.zeros(len(drawn.rows))
     total = np.maximum(drawn.counts.sum(axis=1), 1)
-    pixels = axes.get_position().width * style.WIDTH
+    pixels = style.width_of(axes)
     size = 10 if len(drawn.rows) <= 16 else 8.5
     for j, colour in enumerate(drawn.colours):
         axes.barh(range(len(drawn.rows)), lengths[:, j], 0.72, left=start, color=colour, edgecolor="white", lw=0.6)
@@ -274,8 +275,8 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
     axes.pcolormesh(np.arange(len(drawn.columns) + 1) - 0.5, np.arange(len(drawn.rows) + 1) - 0.5, value, cmap=shades,
                     norm=norm, edgecolors="white", lw=1)  # fmt: skip
     axes.set_ylim(len(drawn.rows) - 0.5, -0.5)
-    width = axes.get_position().width * style.WIDTH / len(drawn.columns)
-    height = axes.get_position().height * style.HEIGHT / len(drawn.rows)
+    width = style.width_of(axes) / len(drawn.columns)
+    height = style.height_of(axes) / len(drawn.rows)
     size = 11 if height > 44 and width > 80 else 9 if height > 20 else 7.5
     for y in range(len(drawn.rows)):
         for x in range(len(drawn.columns)):
@@ -288,7 +289,7 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
     axes.tick_params(length=0)
     style.bare(axes, "bottom")
     axes.set_xlabel(style.shorten(drawn.across, 60))
-    pixels = axes.get_position().width * style.WIDTH
+    pixels = style.width_of(axes)
     for y, n in enumerate(total[:, 0]):
         axes.text(1 + 70 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
                   transform=axes.get_yaxis_transform())  # fmt: skip
@@ -320,7 +321,7 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     figure = style.new_figure(title, about, f"{drawn.note}{more}Width: rows of a strip; height: shares; area: count.")
     axes = style.place(figure, 90, 120, 290, 120)
     left = np.concatenate([[0.0], np.cumsum(width)[:-1]])
-    pixels = axes.get_position().width * style.WIDTH
+    pixels = style.width_of(axes)
     for x, w, i in zip(left, width, strips, strict=True):
         base = 0.0
         for j, colour in enumerate(drawn.colours):
@@ -336,7 +337,7 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     if (room < 60).any():
         labels = list(short_labels(tuple(drawn.rows[i] for i in strips), 20))
         labels = ["" if w < LEAST_STRIP else t for t, w in zip(labels, room, strict=True)]
-    turned = {"rotation": 40, "ha": "right", "rotation_mode": "anchor"} if (room < 60).any() else {}
+    turned: dict[str, Any] = {"rotation": 40, "ha": "right", "rotation_mode": "anchor"} if (room < 60).any() else {}
     axes.set_xticks(left + width / 2, labels, size=9.5, **turned)
     axes.set_xlim(0, 1)
     axes.set_ylim(0, 1)
@@ -347,10 +348,10 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     return figure
 
 
-def _rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Outcome | None, title: str, about: str) -> Figure:
+def _rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Said | None, within: str, about: str) -> Figure:
     """Draw the outcome's rate (or mean) in each row with its interval; without an outcome, the last column's share."""
     rows, overall = [], 0.0
-    number = isinstance(outcome, NumericOutcome)
+    number = isinstance(outcome, Amount)
     for k, (part, i) in enumerate(zip(drawn.parts, drawn.origin, strict=True)):
         rows.append(_rate_row(tables[part], drawn, k, i))
     if outcome is None or tables[0].outcome is None:
@@ -364,10 +365,7 @@ def _rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Outcome | None
     write = significant if number else percent
     kind = "of the mean" if number else "Wilson"
     note = f"{drawn.note}95 % intervals ({kind}); hollow: under 10 rows; dashed: all rows."
-    heading = title.replace("Counts of", f"{what[0].upper()}{what[1:]} in", 1)
-    if outcome is not None and drawn.across == outcome.name:
-        heading = heading.replace(f" by {outcome.name}", "", 1)
-    figure = style.new_figure(heading, about, note)
+    figure = style.new_figure(_heading(tables[0], f"{what[0].upper()}{what[1:]}", outcome, within), about, note)
     axes = row_axes(figure, rows)
     all_rows_line(axes, overall, f"all rows {write(overall)}")
     interval_rows(axes, rows, ("mean" if number else "rate", "n"))
@@ -381,6 +379,13 @@ def _rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Outcome | None
     axes.set_xlabel(style.shorten(what, 80))
     told = "; ".join(f"{r.label} {' of '.join(r.cells)}" for r in rows[:12])
     return style.describe(figure, f"{what} in each {drawn.axis}: {told}.")
+
+
+def _heading(table: CrossTable, what: str, outcome: Said | None, within: str) -> str:
+    """Return the title of a picture of rates: of what, in which rows, by which columns other than the outcome."""
+    by = table.columns.names if table.columns is not None else ()
+    across = f" by {' and '.join(by)}" if by and not (outcome is not None and by == (outcome.name,)) else ""
+    return f"{what} in {' and '.join(table.rows.names)}{across}{within}"
 
 
 def _centre(table: CrossTable) -> Floats:
@@ -404,11 +409,12 @@ def _rate_row(table: CrossTable, drawn: Drawn, k: int, at: list[int]) -> Row:
     if seen is not None and seen.rates is not None:
         if len(at) == 1:
             r, i = seen.rates, at[0]
-            rate, low, high, n = float(r.rate[i]), float(r.low[i]), float(r.high[i]), int(r.n[i])
-            cells = (percent(rate) if n else "–", count(n))
-            return Row(label, rate, low, high, cells, style.PALETTE[1], hollow=n < 10)
+            n = int(r.n[i])
+            cells = (percent(float(r.rate[i])) if n else "–", count(n))
+            ends = (float(r.low[i]), float(r.high[i]))
+            return Row(label, float(r.rate[i]), *ends, cells, style.PALETTE[1], hollow=n < 10)
         x, n = int(seen.rates.events[at].sum()), int(seen.rates.n[at].sum())
     else:
         x, n = int(drawn.counts[k, -1]), int(drawn.counts[k].sum())
-    rate, low, high = (float(v) for v in wilson(np.array(x), np.array(n)))
-    return Row(label, rate, low, high, (percent(rate) if n else "–", count(n)), colour, hollow=n < 10)
+    rate, first, last = (float(v) for v in wilson(np.array(x), np.array(n)))
+    return Row(label, rate, first, last, (percent(rate) if n else "–", count(n)), colour, hollow=n < 10)

@@ -66,7 +66,7 @@ def _panel(figure: Figure, columns: tuple[ColumnFacts, ...], left: float, width:
     for y, c in enumerate(columns):
         name = axes.text(x["column"], y, style.shorten(c.name, 22), ha="right", va="center", size=size)
         if c.findings:
-            name.set_weight("bold")
+            name.set_fontweight("bold")
         axes.text(x["kind"], y, c.kind + ("*" if c.changed else ""), va="center", size=size, color=FAMILY[c.kind])
         axes.barh(y, track, 0.5, left=x["missing"], color=style.PALE)
         axes.barh(y, track * c.missing_share, 0.5, left=x["missing"], color=style.PALETTE[3])
@@ -82,8 +82,8 @@ def _panel(figure: Figure, columns: tuple[ColumnFacts, ...], left: float, width:
         ("range", "left"),
     ):
         axes.text(x[head], -0.9, head, ha=side, va="bottom", size=9.5, color=style.DIM)
-    for y in np.arange(0.5, len(columns) - 0.5):
-        axes.axhline(y, color=style.PALE, lw=0.7, zorder=0)
+    for line in np.arange(0.5, len(columns) - 0.5):
+        axes.axhline(line, color=style.PALE, lw=0.7, zorder=0)
 
 
 def _small_shape(axes: Axes, c: ColumnFacts, left: float, y: int, width: float) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ..core import thresholds as T
-from ..core.columns.outcome import ClassOutcome
+from ..core.columns.outcome import Classes
 from ..core.rank.rank import Candidate, Ranking
 from ..write.digits import count, places, probability
 from .parts import style
@@ -20,12 +20,12 @@ MOST_ROWS = 30
 
 def draw_rank(result: Ranking, title: str, about: str) -> Figure:
     """Draw candidates best first; those too good to be true stand apart, on an axis of their own."""
-    limit = T.TOO_GOOD_CLASS if isinstance(result.outcome, ClassOutcome) else T.TOO_GOOD_NUMBER
+    limit = T.TOO_GOOD_CLASS if isinstance(result.outcome, Classes) else T.TOO_GOOD_NUMBER
     scored = [c for c in result.candidates if c.held_out.share == c.held_out.share]
     stop = [c for c in scored if c.held_out.share > limit][:8]
     rest = [c for c in scored if c.held_out.share <= limit]
     shown, folded = rest[: MOST_ROWS - len(stop)], rest[MOST_ROWS - len(stop) :]
-    what = "log loss" if isinstance(result.outcome, ClassOutcome) else "squared error"
+    what = "log loss" if isinstance(result.outcome, Classes) else "squared error"
     with style.house_style():
         more = f" Not drawn: {count(len(folded))} below {places(folded[0].held_out.share)}." if folded else ""
         note = (
@@ -63,7 +63,7 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
 
 
 def _is_binary(result: Ranking) -> bool:
-    return isinstance(result.outcome, ClassOutcome) and len(result.outcome.levels) == 2
+    return isinstance(result.outcome, Classes) and len(result.outcome.levels) == 2
 
 
 def _row(c: Candidate, colour: str) -> Row:

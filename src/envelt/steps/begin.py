@@ -5,21 +5,18 @@ from __future__ import annotations
 import os
 from datetime import date
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from ..core.columns.kinds import KINDS
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Table
 from ..errors import DataError, OutputError, unknown_column
 from ..write.files import check_writable, write_bytes
-
-if TYPE_CHECKING:
-    from ..study import Study
+from .context import Context
 
 CODE_BOOK = ("column", "value", "label")
 
 
-def begin_study(study: Study, path: Path, labels: str | Path | None) -> tuple[list[str], list[str]]:
+def begin_study(context: Context, path: Path, labels: str | Path | None) -> tuple[list[str], list[str]]:
     """Write a study file, or add to one; see `Study.begin`."""
     from ..data.studyfile import read_study_file
     from ..write.studyfile import fresh_study_file, updated_study_file
@@ -27,7 +24,7 @@ def begin_study(study: Study, path: Path, labels: str | Path | None) -> tuple[li
     if path.suffix.lower() != ".toml":
         raise OutputError(f"A study file is TOML: end {str(path)!r} in .toml.")
     check_writable(path)
-    columns = list(study.table)
+    columns = list(context.table)
     if path.exists():
         file = read_study_file(path)
         listed = [n for n in file.columns if n not in file.ignore]  # what is ignored is not read, and not gone
@@ -36,22 +33,21 @@ def begin_study(study: Study, path: Path, labels: str | Path | None) -> tuple[li
         if new or gone:
             write_bytes(path, text.encode("utf-8"))
         return new, gone
-    event = study.outcome.event if isinstance(study.outcome, ClassOutcome) else None
-    book = _code_book(labels, study.table) if labels is not None else {}
-    outcome = study.outcome.name if study.outcome is not None else None
-    text = fresh_study_file(_data(study, path), columns, KINDS, outcome, event, study.unit, book)
+    event = context.outcome.event if isinstance(context.outcome, ClassOutcome) else None
+    book = _code_book(labels, context.table) if labels is not None else {}
+    text = fresh_study_file(_data(context, path), columns, KINDS, context.outcome_name, event, context.unit, book)
     write_bytes(path, text.encode("utf-8"))
     return [], []
 
 
-def _data(study: Study, path: Path) -> str | list[str]:
+def _data(context: Context, path: Path) -> str | list[str]:
     """Return the data's paths from the study file's folder on."""
-    if study.source.startswith("the made-up hives"):
+    if context.source.demo:
         return "demo"
-    if not study.data_paths:
+    if not context.source.paths:
         raise DataError("A study file names its data: begin from a file, not from a table in memory.")
     folder = path.resolve().parent
-    relative = [Path(os.path.relpath(p.resolve(), folder)).as_posix() for p in study.data_paths]
+    relative = [Path(os.path.relpath(p.resolve(), folder)).as_posix() for p in context.source.paths]
     return relative[0] if len(relative) == 1 else relative
 
 

@@ -2,54 +2,111 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import wraps
+from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..core.columns.grouping import Grouping, grouping_of
 from ..core.columns.outcome import ClassOutcome, Outcome
-from ..core.columns.table import Column, Table
+from ..core.columns.plan import ColumnPlan
+from ..core.columns.table import Table
 from ..core.columns.units import unit_keys
 from ..core.contingency.turnround import turns_among
-from ..core.distribution.look import Look
 from ..core.finding import Finding
+from ..core.later import Later
 from ..core.stats.clustered import unit_codes
-from ..errors import OptionError, OutcomeError
+from ..errors import OutcomeError
 from ..views.captions import Captions, outcome_line
 from ..write.progress import slow_progress
+from .checks import refuse_empty
+
+if TYPE_CHECKING:
+    from ..data.read import Source
+
+P = ParamSpec("P")
+R = TypeVar("R")
 
 
 @dataclass(frozen=True)
 class Context:
-    """A study as its steps see it.
+    """All that steps know of a study. Nothing changes it: narrowing it, or deriving a column, makes another.
 
     Parameters
     ----------
-    table, outcome, unit, seed
+    source
+        Where the table came from, and what to say of the reading.
+    whole
+        Every row.
+    table
+        The rows that are kept.
+    plans
+        What a person decided about columns.
+    origins
+        The columns that each derived column is made from, directly or not.
+    subset
+        The expressions by which rows were kept.
+    outcome_name, event, unit, seed
         Of the study.
-    names
-        What to call columns.
-    kept
-        Lines on the rows kept.
-    ranges
-        What a person declared values can be, by column.
+    outcome
+        Of the rows that are kept.
     """
 
+    source: Source
+    whole: Table
     table: Table
-    outcome: Outcome | None
+    plans: Mapping[str, ColumnPlan]
+    origins: Mapping[str, frozenset[str]]
+    subset: tuple[str, ...]
+    outcome_name: str | None
+    event: str | None
     unit: str | None
     seed: int
-    names: Captions
-    kept: tuple[str, ...]
-    ranges: Mapping[str, tuple[float, float]]
+    outcome: Outcome | None
+    _made: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
+
+    @property
+    def source_name(self) -> str:
+        """What to call where the table came from."""
+        return self.source.name
+
+    @property
+    def names(self) -> Captions:
+        """What to call columns."""
+        return Captions({c.name: c.title for c in self.table if c.label or c.unit})
+
+    @property
+    def kept(self) -> tuple[str, ...]:
+        """Lines on the rows kept."""
+        return tuple(f"only rows where {e}" for e in self.subset)
+
+    @property
+    def ranges(self) -> dict[str, tuple[float, float]]:
+        """What a person declared values can be, by column."""
+        return {n: p.range for n, p in self.plans.items() if p.range is not None}
+
+    @property
+    def candidates(self) -> list[str]:
+        """The columns that could be features: all but the outcome, the unit, and what is made from the outcome."""
+        roles = (self.outcome_name, self.unit)
+        made = {n for n, sources in self.origins.items() if self.outcome_name in sources}
+        return [n for n in self.table.columns if n not in roles and n not in made]
 
     @property
     def known_outcome(self) -> Outcome:
-        """The outcome; a step that asks for it has one."""
+        """The outcome.
+
+        Raises
+        ------
+        OutcomeError
+            The study has none.
+        """
         if self.outcome is None:
-            raise OutcomeError("Name the outcome: outcome=… (--outcome at the command line).")
+            names = ", ".join(list(self.table.columns)[:8])
+            raise OutcomeError(f"Name the outcome: outcome=… (--outcome at the command line), one of {names}, ….")
         return self.outcome
 
     def unit_codes(self) -> NDArray[np.int64] | None:
@@ -62,50 +119,44 @@ class Context:
             refuse_empty(self.table[name], "there are no groups to compare")
         grouping = grouping_of([self.table[n] for n in by], len(self.table))
         if len(by) == 1 and isinstance(self.outcome, ClassOutcome) and by[0] == self.outcome.name:
-            return Grouping(by, self.outcome.levels, self.outcome.codes.astype(np.int64), True)
+            return Grouping.of(by, self.outcome.levels, self.outcome.codes, True)
         return grouping
 
-    def turns(self, candidates: Iterable[str], only: str | None = None) -> list[Finding]:
+    def turns(self, candidates: list[str], only: str | None = None) -> Later[list[Finding]]:
         """Search candidates for relations to the outcome that turn round; of one of them only, where it is named."""
-        columns = [self.table[n] for n in dict.fromkeys(candidates) if n != self.unit]
-        with slow_progress("Searching for what turns round") as report:
-            return turns_among(columns, self.known_outcome, only, self.unit_codes(), report)
 
-    def about(self, outcome: Outcome) -> tuple[str, ...]:
-        """Return lines on the rows, the event, the subset, and the unit that intervals count."""
-        lines = (outcome_line(outcome, len(self.table), self.names), *self.kept)
-        return lines if self.unit is None else (*lines, f"intervals and tests count {self.names(self.unit)}, not rows")
+        def search() -> list[Finding]:
+            columns = [self.table[n] for n in dict.fromkeys(candidates) if n != self.unit]
+            with slow_progress("Searching for what turns round") as report:
+                return turns_among(columns, self.known_outcome, only, self.unit_codes(), report)
 
+        return Later(search)
 
-def refuse_itself(by: tuple[str, ...], columns: tuple[str, ...]) -> None:
-    """Refuse to group a column by itself.
+    @property
+    def of_outcome(self) -> tuple[str, ...]:
+        """Lines on the rows with an outcome, the event, and the subset."""
+        return (outcome_line(self.known_outcome, len(self.table), self.names), *self.kept)
 
-    Raises
-    ------
-    OptionError
-    """
-    for name in by:
-        if name in columns:
-            raise OptionError(f"{name!r} cannot be grouped by itself. Name another column in by.")
+    @property
+    def about(self) -> tuple[str, ...]:
+        """Those lines, and the unit that intervals count."""
+        return (*self.of_outcome, *self.counted)
 
-
-def refuse_empty(column: Column, so: str) -> None:
-    """Refuse a column without a value.
-
-    Raises
-    ------
-    OptionError
-    """
-    if column.missing.all():
-        raise OptionError(f"{column.name!r} is missing in every row: {so}.")
+    @property
+    def counted(self) -> tuple[str, ...]:
+        """A line on the unit that intervals and tests count, where one is declared."""
+        return () if self.unit is None else (f"intervals and tests count {self.names(self.unit)}, not rows",)
 
 
-def refuse_picture(look: Look, name: str, why: str) -> None:
-    """Refuse a picture that this pair of columns does not have.
+def once(step: Callable[Concatenate[Context, P], R]) -> Callable[Concatenate[Context, P], R]:
+    """Make a step's view once for each way of asking for it: a context does not change."""
 
-    Raises
-    ------
-    OptionError
-    """
-    if look.picture != "auto":
-        raise OptionError(f"There is no {look.picture} of {name!r} here: {why}. Leave the picture out.")
+    @wraps(step)
+    def made(context: Context, /, *args: P.args, **options: P.kwargs) -> R:
+        key = (step.__name__, args, tuple(sorted(options.items())))
+        if key not in context._made:
+            context._made[key] = step(context, *args, **options)
+        view: R = context._made[key]
+        return view
+
+    return made

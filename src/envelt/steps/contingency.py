@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
 from ..core.columns.axes import Cuts, TableAxis, axis_of
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
-from ..core.contingency.crosstab import checked_counts, cross_tabulate
+from ..core.contingency.crosstab import CrossTable, checked_counts, cross_tabulate
 from ..core.contingency.findings import table_findings
 from ..core.finding import Finding, by_weight, labelled
 from ..core.inventory.quality.absent import missing_follows
 from ..core.inventory.quality.levels import spelling_findings
+from ..core.later import Later
 from ..errors import OptionError, did_you_mean
-from ..views.contingency import RATES_OF, ContingencyView, checked_shares, contingency_view, part_line
+from ..views.contingency import ContingencyView, CrossedTables, checked_shares, part_line
 from ..write.digits import count
-from .context import Context, refuse_itself
+from .balance import outcome_axis
+from .checks import refuse_itself
+from .context import Context, once
 
 PICTURES = ("auto", "bars", "stacked", "shares", "cells", "rates", "mosaic")
 ORDERS = ("level", "count", "rate")
@@ -61,53 +66,66 @@ class Asked:
         refuse_itself(self.by, (*self.rows, *self.columns))
 
 
-def tabulate(context: Context, asked: Asked, candidates: list[str]) -> ContingencyView:
+@once
+def tabulate(context: Context, asked: Asked) -> ContingencyView:
     """Tabulate rows by columns, in the parts that other columns make, and look at what turns round."""
-    table, outcome = context.table, context.outcome
+    table, outcome, names = context.table, context.outcome, context.names
     _refuse_unused(asked.cuts, [table[n] for n in (*asked.rows, *asked.columns)])
     rows = axis_of([table[n] for n in asked.rows], asked.cuts)
-    columns = axis_of([table[n] for n in asked.columns], asked.cuts) if asked.columns else None
-    event = None
+    columns, event = None, None
     if isinstance(outcome, ClassOutcome) and asked.columns == (outcome.name,):
-        event = 1 if len(outcome.levels) == 2 else outcome.event_code
-        columns = TableAxis((outcome.name,), tuple((t,) for t in outcome.levels), outcome.codes.astype(np.int64),
-                            len(outcome.levels) == 2, int((outcome.codes < 0).sum()))  # fmt: skip
+        two = len(outcome.levels) == 2
+        columns, event = outcome_axis(outcome, two), 1 if two else outcome.event_code
+    elif asked.columns:
+        columns = axis_of([table[n] for n in asked.columns], asked.cuts)
     rated = None if outcome is None or outcome.name in asked.rows else outcome
-    weight = None
-    if asked.counts is not None:
-        column = table[asked.counts]
-        if not isinstance(column, NumericColumn):
-            raise OptionError(f"{asked.counts!r} is {column.kind}: counts must be whole numbers.")
-        weight = checked_counts(column.values, asked.counts)
-    units = context.unit_codes()
-    options = {"weight": weight, "units": units, "event": event, "seed": context.seed}
-    skipped = 0
-    if asked.by:
-        grouping = context.grouping(asked.by)
-        n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
-        shown = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
-        made = [
-            cross_tabulate(rows, columns, rated, keep=grouping.codes == k, label=grouping.labels[k], **options)
-            for k in shown
-        ]
-        tables = tuple(t for t in made if t.counts.sum())
-        skipped = len(grouping) - len(tables)
-        if not tables:
-            raise OptionError(f"No part by {' and '.join(asked.by)} has a row with both.")
-    else:
-        tables = (cross_tabulate(rows, columns, rated, **options),)
-        if not tables[0].counts.sum():
-            raise OptionError(
-                f"No row has both {' and '.join((*asked.rows, *asked.columns))}: there is nothing to cross."
-            )
-    findings = [f for t in tables[:1] if not asked.by for f in table_findings(t, rated)]
-    if rated is not None:
-        findings += [*_column_findings(context, asked), *_turns(context, asked, candidates)]
-    about = (*_about(context, asked, rows, columns, weight), *part_line(tables, skipped))
-    return contingency_view(
-        tables, about, rated, by_weight(findings), shares=asked.shares, picture=asked.picture, colour=asked.colour,
-        by=asked.by, order=asked.order, names=context.names,
+    weight = _weight(context, asked)
+    make = partial(
+        cross_tabulate, rows, columns, rated, weight=weight, units=context.unit_codes(), event=event, seed=context.seed
+    )
+    tables, skipped = _parts(context, asked, make) if asked.by else ((make(),), 0)
+    if not asked.by and not tables[0].counts.sum():
+        raise OptionError(f"No row has both {' and '.join((*asked.rows, *asked.columns))}: there is nothing to cross.")
+    turns = context.turns([*asked.rows, *context.candidates], asked.rows[0])
+
+    def found() -> tuple[Finding, ...]:
+        said = None if rated is None else rated.said
+        findings = [f for t in tables[:1] if not asked.by for f in table_findings(t, said)]
+        if rated is not None:
+            findings += _column_findings(context, asked)
+            findings += turns() if len(asked.rows) == 1 and asked.counts is None else []
+        return by_weight(findings)
+
+    of = " by ".join(" and ".join(names(n) for n in axis.axis.names) for axis in (rows, columns) if axis)
+    within = f" within {' and '.join(names(n) for n in asked.by)}" if asked.by else ""
+    crossed = CrossedTables(tables, None if rated is None else rated.said, names)
+    return ContingencyView(
+        crossed, f"Counts of {of}{within}", _about(context, asked, rows, columns, weight), _of_rates(context, asked),
+        (*context.counted, *part_line(tables, skipped)), Later(found), shares=asked.shares, within=within,
+        picture=asked.picture, colour=asked.colour, order=asked.order,
     )  # fmt: skip
+
+
+def _weight(context: Context, asked: Asked) -> np.ndarray | None:
+    """Return how many rows each row stands for, where the table is already counted."""
+    if asked.counts is None:
+        return None
+    column = context.table[asked.counts]
+    if not isinstance(column, NumericColumn):
+        raise OptionError(f"{asked.counts!r} is {column.kind}: counts must be whole numbers.")
+    return checked_counts(column.values, asked.counts)
+
+
+def _parts(context: Context, asked: Asked, make: Callable[..., CrossTable]) -> tuple[tuple[CrossTable, ...], int]:
+    """Tabulate the largest parts of the rows, and count those without a row."""
+    grouping = context.grouping(asked.by)
+    n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
+    shown = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
+    made = [make(keep=grouping.codes == k, label=grouping.labels[k]) for k in shown]
+    tables = tuple(t for t in made if t.counts.sum())
+    if not tables:
+        raise OptionError(f"No part by {' and '.join(asked.by)} has a row with both.")
+    return tables, len(grouping) - len(tables)
 
 
 def _refuse_unused(cuts: Cuts, columns: list[Column]) -> None:
@@ -131,15 +149,19 @@ def _about(
     ]
     for axis in (rows, columns):
         if axis is not None:
-            lines += [labelled(note, context.names.given) for note in axis.notes]
-            if axis.missing:
-                lines.append(f"{count(axis.missing)} rows have no {' and '.join(context.names(n) for n in axis.names)}")
-    outcome = context.outcome
-    if isinstance(outcome, ClassOutcome) and outcome.name not in asked.rows:
-        lines.append(f"{RATES_OF} {context.names(outcome.name)} = {outcome.event}")
-    if context.unit is not None:
-        lines.append(f"intervals and tests count {context.names(context.unit)}, not rows")
+            lines += [labelled(note, context.names.given) for note in axis.axis.notes]
+            if axis.axis.missing:
+                names = " and ".join(context.names(n) for n in axis.axis.names)
+                lines.append(f"{count(axis.axis.missing)} rows have no {names}")
     return tuple(lines)
+
+
+def _of_rates(context: Context, asked: Asked) -> tuple[str, ...]:
+    """Say what rates are of."""
+    outcome = context.outcome
+    if not isinstance(outcome, ClassOutcome) or outcome.name in asked.rows:
+        return ()
+    return (f"rates are of {context.names(outcome.name)} = {outcome.event}",)
 
 
 def _column_findings(context: Context, asked: Asked) -> list[Finding]:
@@ -153,10 +175,3 @@ def _column_findings(context: Context, asked: Asked) -> list[Finding]:
         if outcome is not None and name != outcome.name and column.missing.any():
             found += missing_follows(name, column.missing, outcome, len(context.table.columns))
     return found
-
-
-def _turns(context: Context, asked: Asked, candidates: list[str]) -> list[Finding]:
-    """Search every other candidate for one within whose levels the relation of the rows turns round."""
-    if len(asked.rows) != 1 or asked.counts is not None or context.outcome is None:
-        return []
-    return context.turns([*asked.rows, *candidates], asked.rows[0])

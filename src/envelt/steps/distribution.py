@@ -8,26 +8,37 @@ from ..core.columns.grouping import stacked
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
 from ..core.distribution.distribution import level_distribution, number_distribution
 from ..core.distribution.look import Look
-from ..core.distribution.sheet import make_sheet
+from ..core.distribution.sheet import Sheet, checked_sort, in_sheet, make_sheet
+from ..core.later import Later
 from ..errors import OptionError
-from ..view import View
-from ..views.distribution import distribution_view, level_distribution_view, sheet_view
+from ..views.distribution import DistributionView, SheetView
 from ..write.digits import count
 from ..write.progress import slow_progress
-from .context import Context, refuse_empty, refuse_itself
+from .checks import refuse_empty, refuse_itself, whole_number
+from .context import Context, once
 
 
-def show_sheet(context: Context, sort: str) -> View:
+@once
+def show_sheet(context: Context, sort: str) -> SheetView:
     """Describe every column, and draw each small."""
-    with slow_progress("Distributions") as report:
-        sheet = make_sheet(context.table, sort, report)
-    return sheet_view(sheet, (f"{count(len(context.table))} rows", *context.kept), context.names)
+    checked_sort(sort)
+
+    def make() -> Sheet:
+        with slow_progress("Distributions") as report:
+            return make_sheet(context.table, sort, report)
+
+    columns = sum(in_sheet(c) for c in context.table)
+    return SheetView(Later(make), columns, sort, (f"{count(len(context.table))} rows", *context.kept), context.names)
 
 
-def show_distribution(context: Context, names: list[str], by: tuple[str, ...], top: int, look: Look) -> View:
+@once
+def show_distribution(
+    context: Context, names: tuple[str, ...], by: tuple[str, ...], top: int, look: Look
+) -> DistributionView:
     """Describe one column, or several of one unit, in groups."""
+    whole_number(top, 1, "number of most frequent values")
     columns = [context.table[n] for n in names]
-    refuse_itself(by, tuple(names))
+    refuse_itself(by, names)
     if look.residuals:
         raise OptionError("Residuals are those of a line through two numbers: use against, with a numeric outcome.")
     grouping = context.grouping(by)
@@ -40,9 +51,8 @@ def show_distribution(context: Context, names: list[str], by: tuple[str, ...], t
         refuse_empty(first, "there is nothing to show")
         if len(columns) > 1:
             raise OptionError(f"{first.name!r} has levels: show it alone, or with by. Several columns must be numbers.")
-        return level_distribution_view(level_distribution(first, grouping, look), about, top, title, context.names)
+        return DistributionView(level_distribution(first, grouping, look), about, top, title, context.names)
     _check_together(columns)
-    dates = isinstance(first, TimeColumn)
     units = context.unit_codes()
     values = first.numbers
     assert values is not None
@@ -52,12 +62,12 @@ def show_distribution(context: Context, names: list[str], by: tuple[str, ...], t
         name = first.unit or "value"
         units = None if units is None else np.tile(units, len(columns))
     result = number_distribution(
-        names, name, values, grouping, look, row_labels=context.table.rows, dates=dates,
+        list(names), name, values, grouping, look, row_labels=context.table.rows, dates=isinstance(first, TimeColumn),
         limits=context.ranges.get(first.name), units=units,
     )  # fmt: skip
     if units is not None:
         about = (*about, f"intervals count {context.names(str(context.unit))}, not rows")
-    return distribution_view(result, about, context.table.rows, top, title, dates, context.names)
+    return DistributionView(result, about, top, title, context.names)
 
 
 def _check_together(columns: list[Column]) -> None:

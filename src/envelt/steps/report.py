@@ -4,24 +4,29 @@ from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from .. import __version__
+from ..core.distribution.look import Look
 from ..errors import OutputError
+from ..view import View
+from ..views.balance import BalanceView
+from ..views.rank import RankView
 from ..write.digits import count, percent
 from ..write.files import check_writable, write_bytes
 from ..write.html import Section, embedded, page
 from ..write.progress import slow_progress
-
-if TYPE_CHECKING:
-    from ..study import Study
-    from ..view import View
+from .against import set_against, show_glance
+from .balance import show_balance
+from .context import Context
+from .distribution import show_sheet
+from .inventory import take_inventory
+from .rank import show_rank
 
 LEADING = 8
 """Candidates shown one by one."""
 
 
-def write_report(study: Study, path: Path) -> Path:
+def write_report(context: Context, path: Path) -> Path:
     """Write the page.
 
     Raises
@@ -34,13 +39,13 @@ def write_report(study: Study, path: Path) -> Path:
     with slow_progress("Report") as progress:
         steps = LEADING + 5
         progress(0, steps, "columns")
-        inventory, balance = study.inventory(), study.balance()
+        inventory, balance = take_inventory(context, 0), show_balance(context, ())
         progress(1, steps, "distributions")
-        sheet = study.distribution()
+        sheet = show_sheet(context, "skewness")
         progress(2, steps, "ranking")
-        ranking = study.rank()
+        ranking = show_rank(context)
         progress(3, steps, "all candidates")
-        glance = study.against()
+        glance = show_glance(context)
         sections = [
             _section(inventory, "What the columns are", "columns", folded=("table",)),
             _section(balance, "The outcome", "outcome"),
@@ -51,22 +56,22 @@ def write_report(study: Study, path: Path) -> Path:
         ]
         for i, name in enumerate(leading(ranking)):
             progress(4 + i, steps, name)
-            view = study.against(name)
+            view = set_against(context, name, (), 10, Look())
             sections.append(_section(view, view.title, f"candidate-{i + 1}", level=3, folded=_folded(view)))
-    title = f"What says something about {study.outcome.name}" if study.outcome else "A study"
-    footer = f"Envelt {__version__}, {datetime.now():%Y-%m-%d}. Seed {study.seed}. Data: {study.source}."
-    write_bytes(path, page(title, _lead(study, balance, ranking), sections, footer).encode("utf-8"))
+    title = f"What says something about {context.known_outcome.name}"
+    footer = f"Envelt {__version__}, {datetime.now():%Y-%m-%d}. Seed {context.seed}. Data: {context.source_name}."
+    write_bytes(path, page(title, _lead(context, balance, ranking), sections, footer).encode("utf-8"))
     return path
 
 
-def leading(ranking: View) -> list[str]:
+def leading(ranking: RankView) -> list[str]:
     """Return the candidates to show: those that carry something, best first, identifiers aside."""
     table = ranking.table
     shown = table[(table["low"] > 0) & ~table["kind"].isin(["identifier", "constant", "text"])]
     return [str(n) for n in shown.index[:LEADING]]
 
 
-def _leading_line(ranking: View) -> tuple[str, ...]:
+def _leading_line(ranking: RankView) -> tuple[str, ...]:
     names = leading(ranking)
     if not names:
         return ("No candidate's held-out share has an interval above 0: none is shown.",)
@@ -90,11 +95,13 @@ def _section(view: View, title: str, anchor: str, level: int = 2, folded: tuple[
     )
 
 
-def _lead(study: Study, balance: View, ranking: View) -> tuple[str, ...]:
+def _lead(context: Context, balance: BalanceView, ranking: RankView) -> tuple[str, ...]:
     table = ranking.table
     carrying = int((table["low"] > 0).sum())
     stops = [f for f in ranking.findings if f.weight == "stop"]
-    first = f"{count(len(study.table))} rows, {count(len(table))} candidates; {count(carrying)} carry something alone."
+    first = (
+        f"{count(len(context.table))} rows, {count(len(table))} candidates; {count(carrying)} carry something alone."
+    )
     if "largest_share" in balance.values:
         first += f" Always saying the largest class is right {percent(balance.largest_share)} of the time."
     second = tuple(f"Look first at {f.columns[0]}: it is too good to be true." for f in stops[:3])

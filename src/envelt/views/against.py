@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
@@ -13,101 +13,100 @@ from ..core import thresholds as T
 from ..core.against.by_class import LevelsByClass, NumberByClass
 from ..core.against.by_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
 from ..core.against.glance import Glance
-from ..core.columns.outcome import ClassOutcome
-from ..core.columns.table import CategoryColumn
-from ..core.estimate import Estimate, Significance
+from ..core.against.parts import Part, Result
+from ..core.columns.outcome import Classes
+from ..core.distribution.distribution import NumberDistribution
 from ..core.finding import Finding
-from ..view import View
-from ..write.digits import count
-from .captions import PLAIN, Captions, missing_line
-from .distribution import MOST_OUTLIERS_SHOWN, bin_range, captioned, distribution_lines, distribution_tables
+from ..core.later import Later
+from ..core.stats.group_pairs import Pairs
+from ..view import TableOf, View, tabled, valued, valued_if
+from ..write.digits import count, day_label, measured, places, probability
+from . import written
+from .captions import Captions, missing_line
+from .distribution import (
+    MOST_OUTLIERS_SHOWN,
+    bins_table,
+    captioned,
+    density_table,
+    distribution_lines,
+    outliers_table,
+    tail_line,
+    top_table,
+)
 from .tables import effects_table, group_table, group_tables, rates_table, ratio_note, tests_table
+from .written import SPARE_OF_GROUPS
 
-Result = NumberByClass | LevelsByClass | NumberByLevels | NumberByNumber | NumberOverTime
-FOLDED = {"density": 0, "bins": 0, "top_values": 0, "outliers": MOST_OUTLIERS_SHOWN, "pairs": T.PAIRS_SHOWN}
-ASIDE = ("outliers",)
-
-
-class Part(NamedTuple):
-    """What a candidate does within one level of a column that divides the rows."""
-
-    label: str
-    n: int
-    effect: str
-    estimate: Estimate
-    p: float
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 
-def principal(result: Result) -> tuple[str, Estimate, float]:
-    """Return the effect and p by which parts of the rows are compared."""
-    tests: dict[str, Significance]
-    effects: dict[str, Estimate]
-    if isinstance(result, LevelsByClass):
-        tests, effects = result.tests, result.effects
-    else:
-        tests, effects = result.comparison.tests, result.comparison.effects
-    for effect, test in (
-        ("spearman", "spearman"),
-        ("mean_difference", "welch_t"),
-        ("risk_difference", "chi_square"),
-        ("omega_squared", "welch_anova"),
-        ("cramers_v", "chi_square"),
-    ):
-        if effect in effects and test in tests:
-            return effect, effects[effect], tests[test].p
-    raise AssertionError("every result has one of these")
+def _one_of(*kinds: type[Result]) -> Callable[[AgainstView], bool]:
+    return lambda view: isinstance(view._result, kinds)
 
 
-def _view(
-    result: Result,
-    title: str,
-    about: tuple[str, ...],
-    tables: dict[str, pd.DataFrame],
-    draw: Callable[[View], Any],
-    names: Captions,
-    parts: Sequence[Part],
-    values: dict[str, Any] | None = None,
-) -> View:
-    if parts:
-        tables["by"] = pd.DataFrame(
-            {
-                "n": [p.n for p in parts],
-                "effect": [p.effect for p in parts],
-                "estimate": [p.estimate.estimate for p in parts],
-                "low": [p.estimate.low for p in parts],
-                "high": [p.estimate.high for p in parts],
-                "p": [p.p for p in parts],
-            },
-            index=pd.Index([p.label for p in parts], name="part"),
-        )
-    lines = about + missing_line(result.missing, names(result.name))
-    findings: tuple[Finding, ...] = result.findings
-    return View(
-        "against", title, lines, tables, findings, draw, values, captions=names.given, folded=FOLDED, aside=ASIDE
-    )
+def _distributed(view: AgainstView) -> bool:
+    return view._distribution is not None
 
 
-def number_by_class_view(
-    result: NumberByClass,
-    about: tuple[str, ...],
-    row_labels: pd.Index[Any],
-    top: int = 10,
-    dates: bool = False,
-    names: Captions = PLAIN,
-    parts: Sequence[Part] = (),
-) -> View:
-    """A numeric (or date) candidate against classes."""
-    outcome, bins, distribution = result.outcome, result.bins, result.distribution
-    index = pd.Index([bin_range(a, b, dates) for a, b in zip(bins.left, bins.right, strict=True)], name=result.name)
-    if dates:
-        index = pd.Index([str(np.datetime64(int(a), "D")) for a in bins.left], name=result.name)
-    tables = {
-        "table": group_table(distribution.summary, " × ".join(distribution.grouping.names), dates),
-        "rates": rates_table(result.rates, index),
-    }
-    if result.cut is not None:
-        cut = result.cut
-        tables["cut"] = pd.DataFrame(
+def _has_density(view: AgainstView) -> bool:
+    d = view._distribution
+    return d is not None and not d.dates and d.density is not None
+
+
+class AgainstView(View):
+    """One candidate against the outcome, over all rows and in the parts that other columns make."""
+
+    step = "against"
+
+    def __init__(
+        self,
+        result: Result,
+        about: tuple[str, ...],
+        top: int,
+        names: Captions,
+        turns: Later[tuple[Finding, ...]],
+        parts: Later[list[Part]] | None,
+    ) -> None:
+        super().__init__(_title(result, names, parts is not None), names.given)
+        self._result, self._about, self._top, self._names, self._turns, self._parts = (
+            result, about, top, names, turns, parts,
+        )  # fmt: skip
+
+    @tabled({**written.GROUPS, "shrunken_mean": measured}, spare=SPARE_OF_GROUPS)
+    def table(self) -> pd.DataFrame:
+        """For a number one row a class, for a category the counts of its levels by class.
+
+        With a numeric outcome it describes the outcome at each level, or in quantile bins of a number.
+        """
+        result = self._result
+        if isinstance(result, NumberByClass):
+            d = result.distribution
+            return group_table(d.summary, " × ".join(d.groups.names), d.dates)
+        if isinstance(result, LevelsByClass):
+            columns = pd.Index(result.outcome.levels, name=result.outcome.name)
+            return pd.DataFrame(result.counts, index=pd.Index(result.levels, name=result.name), columns=columns)
+        table = group_table(result.comparison.summary, result.name)
+        return table.assign(shrunken_mean=result.shrunken) if isinstance(result, NumberByLevels) else table
+
+    @tabled(written.RATES, there=_one_of(NumberByClass, LevelsByClass))
+    def rates(self) -> pd.DataFrame:
+        """N, events, rate, low and high of the event at each level, or in bins of a number; of a class outcome."""
+        result = self._result
+        if isinstance(result, LevelsByClass):
+            return rates_table(result.rates, pd.Index(result.levels, name=result.name))
+        assert isinstance(result, NumberByClass)
+        return rates_table(result.rates, _bin_index(result))
+
+    @tabled(written.CUT, there=lambda view: isinstance(view._result, NumberByClass) and view._result.cut is not None)
+    def cut(self) -> pd.DataFrame:
+        """The cut that separates best, its interval, and how well it does on rows not used to find it.
+
+        Of a number against two classes.
+        """
+        assert isinstance(self._result, NumberByClass)
+        cut = self._result.cut
+        assert cut is not None
+        return pd.DataFrame(
             {
                 "cut": [cut.at],
                 "cut_low": [cut.low],
@@ -119,205 +118,306 @@ def number_by_class_view(
                 "sensitivity": [cut.sensitivity],
                 "specificity": [cut.specificity],
             },
-            index=pd.Index([outcome.event], name="event"),
+            index=pd.Index([self._result.outcome.event], name="event"),
         )
-    tables |= {"tests": tests_table(result.comparison.tests), "effects": effects_table(result.comparison.effects)}
-    tables |= distribution_tables(distribution, row_labels, top, dates)
 
-    def draw(view: View) -> Any:
-        from ..draw.against.number import draw_number_by_class
-        from ..draw.distribution.distribution import draw_distribution
+    @tabled(written.TESTS, gaps=False)
+    def tests(self) -> pd.DataFrame:
+        """Statistic and p of each test."""
+        result = self._result
+        return tests_table(result.tests if isinstance(result, LevelsByClass) else result.comparison.tests)
 
-        line = " · ".join(view.about)
-        if distribution.look.picture == "auto" and not parts:
-            return draw_number_by_class(names.of(result), view.title, line, dates=dates)
-        return draw_distribution(captioned(distribution, names), view.title, line, dates)
+    @tabled(written.EFFECTS, gaps=False)
+    def effects(self) -> pd.DataFrame:
+        """Estimate, low and high of each effect."""
+        result = self._result
+        return effects_table(result.effects if isinstance(result, LevelsByClass) else result.comparison.effects)
 
-    title = f"{names(result.name)} by {names(outcome.name)}"
-    if parts:
-        title += f" and {' and '.join(names(n) for n in distribution.grouping.names[:-1])}"
-    if len(outcome.levels) == 2:
-        about = (*about, f"differences are {outcome.levels[1]} minus {outcome.levels[0]}")
-    lines = distribution_lines(replace(distribution, summary=replace(distribution.summary, missing=np.zeros(1))), dates)
-    if distribution.look.picture == "auto" and not parts:
-        lines = tuple(line for line in lines if line.startswith("tail cut"))
-    return _view(result, title, (*about, *lines), tables, draw, names, parts, {"overlap": distribution.overlap})
+    @tabled(written.PAIRS, there=_one_of(NumberByLevels), folded=T.PAIRS_SHOWN, heads={"p_holm": "Holm p"})
+    def pairs(self) -> pd.DataFrame:
+        """First, second, difference, low, high, p and p_holm of all pairs of levels; of a numeric outcome."""
+        assert isinstance(self._result, NumberByLevels)
+        return _pairs_table(self._result.pairs, self._result.comparison.summary.labels)
 
+    @tabled(there=lambda view: isinstance(view._result, NumberByNumber) and view._result.trend is not None, folded=0)
+    def trend(self) -> pd.DataFrame:
+        """At, mean, low and high of the smooth trend; of two numbers."""
+        assert isinstance(self._result, NumberByNumber)
+        trend = self._result.trend
+        assert trend is not None
+        return pd.DataFrame({"at": trend.at, "mean": trend.mean, "low": trend.low, "high": trend.high})
 
-def levels_by_class_view(
-    result: LevelsByClass,
-    about: tuple[str, ...],
-    column: CategoryColumn,
-    names: Captions = PLAIN,
-    parts: Sequence[Part] = (),
-) -> View:
-    """A category candidate against classes."""
-    outcome = result.outcome
-    index = pd.Index(result.levels, name=result.name)
-    tables = {
-        "table": pd.DataFrame(result.counts, index=index, columns=pd.Index(outcome.levels, name=outcome.name)),
-        "rates": rates_table(result.rates, index),
-        "tests": tests_table(result.tests),
-        "effects": effects_table(result.effects),
-    }
-    ordered = column.ordered or column.kind == "binary"
+    @tabled(written.COUNTED, there=_distributed, folded=0)
+    def bins(self) -> pd.DataFrame:
+        """Left, right, count and share of each bin of the distribution in each group."""
+        return bins_table(self._distributed)
 
-    def draw(view: View) -> Any:
-        from ..draw.against.levels import draw_levels_by_class
+    @tabled(there=_has_density, folded=0)
+    def density(self) -> pd.DataFrame:
+        """The density in each group; of numbers."""
+        return density_table(self._distributed)
 
-        return draw_levels_by_class(names.of(result), view.title, " · ".join(view.about), ordered)
+    @tabled(written.COUNTED, there=_distributed, folded=0)
+    def top_values(self) -> pd.DataFrame:
+        """The most frequent values in each group."""
+        return top_table(self._distributed, self._top)
 
-    title = f"Rate of {names(outcome.name)} = {outcome.event} by {names(result.name)}"
-    if len(result.levels) == 2:
-        about = (*about, f"differences and ratios are {result.levels[1]} against {result.levels[0]}")
-        about += ratio_note(result.counts) if "odds_ratio" in result.effects else ()
-    return _view(result, title, about, tables, draw, names, parts)
+    @tabled(written.OUTLIERS, there=_distributed, folded=MOST_OUTLIERS_SHOWN, aside=True)
+    def outliers(self) -> pd.DataFrame:
+        """Row, value, group and side of the values beyond the fences of their group."""
+        return outliers_table(self._distributed)
 
-
-def number_by_levels_view(
-    result: NumberByLevels,
-    about: tuple[str, ...],
-    row_labels: pd.Index[Any],
-    top: int = 10,
-    names: Captions = PLAIN,
-    parts: Sequence[Part] = (),
-) -> View:
-    """A category candidate against a numeric outcome."""
-    table = group_table(result.comparison.summary, result.name)
-    table["shrunken_mean"] = result.shrunken
-    pairs, labels = result.pairs, np.array(result.comparison.summary.labels, dtype=object)
-    tables = {
-        "table": table,
-        "tests": tests_table(result.comparison.tests),
-        "effects": effects_table(result.comparison.effects),
-        "pairs": pd.DataFrame(
+    @tabled(written.PARTS, there=lambda view: view._parts is not None)
+    def by(self) -> pd.DataFrame:
+        """One row a part: n, effect, estimate, low, high and p; where columns divide the rows."""
+        assert self._parts is not None
+        parts = self._parts()
+        return pd.DataFrame(
             {
-                "first": labels[pairs.first],
-                "second": labels[pairs.second],
-                "difference": pairs.difference,
-                "low": pairs.low,
-                "high": pairs.high,
-                "p": pairs.p,
-                "p_holm": pairs.p_holm,
-            }
-        ),
-        **distribution_tables(result.distribution, row_labels, top),
-    }
+                "n": [p.n for p in parts],
+                "effect": [p.effect for p in parts],
+                "estimate": [p.estimate.estimate for p in parts],
+                "low": [p.estimate.low for p in parts],
+                "high": [p.estimate.high for p in parts],
+                "p": [p.p for p in parts],
+            },
+            index=pd.Index([p.label for p in parts], name="part"),
+        )
 
-    def draw(view: View) -> Any:
-        from ..draw.against.levels_number import draw_number_by_levels
-        from ..draw.distribution.distribution import draw_distribution
+    @valued_if(_one_of(NumberByClass))
+    def overlap(self) -> float:
+        """The share of the densities of two classes that coincides."""
+        return self._distributed.overlap
 
-        line = " · ".join(view.about)
-        if result.distribution.look.picture == "auto":
-            return draw_number_by_levels(names.of(result), view.title, line)
-        return draw_distribution(captioned(result.distribution, names), view.title, line)
+    @valued_if(_one_of(NumberByNumber))
+    def form(self) -> str:
+        """The form of the relation of two numbers: linear, monotone, curved or none."""
+        assert isinstance(self._result, NumberByNumber)
+        return self._result.form.form
 
-    title = f"{names(result.outcome.name)} by {names(result.name)}"
-    small = int(np.sum(result.comparison.summary.moments.n < T.FEW_ROWS))
-    if small:
-        about = (*about, f"{count(small)} levels of under {T.FEW_ROWS} rows come last, hollow, at their shrunken mean")
-    view = _view(result, title, about, tables, draw, names, parts)
-    if not result.ordered:  # as drawn
-        view.sorted_by(reading_order(result.comparison.summary.moments.n, result.shrunken).tolist())
-    return view
+    @valued_if(_one_of(NumberByNumber))
+    def intercept(self) -> float:
+        """Of the least-squares line."""
+        assert isinstance(self._result, NumberByNumber)
+        return self._result.line.intercept
+
+    @valued_if(_one_of(NumberByNumber))
+    def slope(self) -> float:
+        """Of the least-squares line."""
+        assert isinstance(self._result, NumberByNumber)
+        return self._result.line.slope
+
+    @property
+    def _distribution(self) -> NumberDistribution | None:
+        return self._result.distribution if isinstance(self._result, NumberByClass | NumberByLevels) else None
+
+    @property
+    def _distributed(self) -> NumberDistribution:
+        assert self._distribution is not None
+        return self._distribution
+
+    def _written(self, declared: TableOf) -> dict[str, Any]:
+        counts = declared.name == "table" and isinstance(self._result, LevelsByClass)
+        return {} if counts else declared.written
+
+    def _lines(self) -> tuple[str, ...]:
+        result = self._result
+        lines = (*self._about, *_own_lines(result, self._parts is not None))
+        return (*lines, *missing_line(result.missing, self._names(result.name)))
+
+    def _found(self) -> tuple[Finding, ...]:
+        return self._turns()
+
+    def _order(self) -> Sequence[int] | None:
+        result = self._result
+        if not isinstance(result, NumberByLevels) or result.ordered:
+            return None
+        order: list[int] = reading_order(result.comparison.summary.moments.n, result.shrunken).tolist()
+        return order  # as drawn
+
+    def _picture(self) -> Figure:
+        return _draw(self._result, self.title, self._line(), self._names, self._parts is not None)
 
 
-def number_by_number_view(
-    result: NumberByNumber, about: tuple[str, ...], names: Captions = PLAIN, parts: Sequence[Part] = ()
-) -> View:
-    """A numeric candidate against a numeric outcome."""
-    tables = {
-        "table": group_table(result.comparison.summary, result.name),
-        "tests": tests_table(result.comparison.tests),
-        "effects": effects_table(result.comparison.effects),
-    }
-    if result.trend is not None:
-        trend = result.trend
-        tables["trend"] = pd.DataFrame({"at": trend.at, "mean": trend.mean, "low": trend.low, "high": trend.high})
-    line, effects = result.line, result.comparison.effects
+def _title(result: Result, names: Captions, divided: bool) -> str:
+    name, outcome = names(result.name), names(result.outcome.name)
+    if isinstance(result, NumberByClass):
+        by = result.distribution.groups.names[:-1]
+        return f"{name} by {outcome}" + (f" and {' and '.join(names(n) for n in by)}" if divided else "")
+    if isinstance(result, LevelsByClass):
+        return f"Rate of {outcome} = {result.outcome.event} by {name}"
+    link = {NumberByLevels: "by", NumberByNumber: "along", NumberOverTime: "over"}[type(result)]
+    return f"{outcome} {link} {name}"
+
+
+def _own_lines(result: Result, divided: bool) -> tuple[str, ...]:
+    """Say what belongs to this pair of kinds: which level is subtracted from which, the form, small levels."""
+    if isinstance(result, NumberByClass):
+        levels, d = result.outcome.levels, result.distribution
+        minus = (f"differences are {levels[1]} minus {levels[0]}",) if len(levels) == 2 else ()
+        plain = d.look.picture == "auto" and not divided
+        return (*minus, *(tail_line(d) if plain else distribution_lines(d, missing=False)))
+    if isinstance(result, LevelsByClass):
+        if len(result.levels) != 2:
+            return ()
+        note = ratio_note(result.counts) if "odds_ratio" in result.effects else ()
+        return (f"differences and ratios are {result.levels[1]} against {result.levels[0]}", *note)
+    if isinstance(result, NumberByLevels):
+        small = int(np.sum(result.comparison.summary.moments.n < T.FEW_ROWS))
+        few = f"{count(small)} levels of under {T.FEW_ROWS} rows come last, hollow, at their shrunken mean"
+        return (few,) if small else ()
+    return (_form_line(result),) if isinstance(result, NumberByNumber) else ()
+
+
+def _form_line(result: NumberByNumber) -> str:
     said = {
         "none": "form: no relation can be seen",
         "linear": "form: linear",
         "monotone": "form: monotone, not a straight line",
         "curved": "form: curved, which no line and no correlation sums up",
     }[result.form.form]
+    effects = result.comparison.effects
     r, rho = effects["pearson"].estimate, effects["spearman"].estimate
     gap = f"Pearson {r:.2f}, Spearman {rho:.2f}"
     if abs(r - rho) > 0.1:
         gap += ": they disagree, so look at the picture before using either"
-    about = (*about, f"{said}; {gap}")
+    return f"{said}; {gap}"
 
-    def draw(view: View) -> Any:
+
+def _bin_index(result: NumberByClass) -> pd.Index[Any]:
+    bins = result.bins
+    if result.distribution.dates:
+        return pd.Index([day_label(a) for a in bins.left], name=result.name)
+    return pd.Index([bin_range(a, b) for a, b in zip(bins.left, bins.right, strict=True)], name=result.name)
+
+
+def bin_range(left: float, right: float) -> str:
+    """Return a range of values as text."""
+    from ..core.against.by_class import bin_label
+
+    return bin_label(left, right)
+
+
+def _pairs_table(pairs: Pairs, names: tuple[str, ...]) -> pd.DataFrame:
+    labels = np.array(names, dtype=object)
+    return pd.DataFrame(
+        {
+            "first": labels[pairs.first],
+            "second": labels[pairs.second],
+            "difference": pairs.difference,
+            "low": pairs.low,
+            "high": pairs.high,
+            "p": pairs.p,
+            "p_holm": pairs.p_holm,
+        }
+    )
+
+
+def _draw(result: Result, title: str, line: str, names: Captions, divided: bool) -> Figure:
+    from ..draw.distribution.distribution import draw_distribution
+
+    if isinstance(result, NumberByClass | NumberByLevels):
+        d = result.distribution
+        if d.look.picture != "auto" or (divided and isinstance(result, NumberByClass)):
+            return draw_distribution(captioned(d, names), title, line)
+    if isinstance(result, NumberByClass):
+        from ..draw.against.number import draw_number_by_class
+
+        return draw_number_by_class(names.of(result), title, line)
+    if isinstance(result, LevelsByClass):
+        from ..draw.against.levels import draw_levels_by_class
+
+        return draw_levels_by_class(names.of(result), title, line)
+    if isinstance(result, NumberByLevels):
+        from ..draw.against.levels_number import draw_number_by_levels
+
+        return draw_number_by_levels(names.of(result), title, line)
+    if isinstance(result, NumberByNumber):
         from ..draw.against.scatter import draw_number_by_number
 
-        return draw_number_by_number(names.of(result), view.title, " · ".join(view.about))
+        return draw_number_by_number(names.of(result), title, line)
+    from ..draw.against.over_time import draw_number_over_time
 
-    title = f"{names(result.outcome.name)} along {names(result.name)}"
-    values = {"form": result.form.form, "intercept": line.intercept, "slope": line.slope}
-    view = _view(result, title, about, tables, draw, names, parts, values)
-    view.fold("trend", 0)
-    return view
+    return draw_number_over_time(names.of(result), title, line)
 
 
-def number_over_time_view(
-    result: NumberOverTime, about: tuple[str, ...], names: Captions = PLAIN, parts: Sequence[Part] = ()
-) -> View:
-    """A date candidate against a numeric outcome."""
-    tables = {
-        "table": group_table(result.comparison.summary, result.name),
-        "tests": tests_table(result.comparison.tests),
-        "effects": effects_table(result.comparison.effects),
-    }
-
-    def draw(view: View) -> Any:
-        from ..draw.against.over_time import draw_number_over_time
-
-        return draw_number_over_time(names.of(result), view.title, " · ".join(view.about))
-
-    return _view(result, f"{names(result.outcome.name)} over {names(result.name)}", about, tables, draw, names, parts)
-
-
-def glance_view(result: Glance, about: tuple[str, ...], names: Captions = PLAIN) -> View:
+class GlanceView(View):
     """All candidates against the outcome, strongest association first."""
-    rows = result.rows
-    table = pd.DataFrame(
-        {
-            "kind": [g.kind for g in rows],
-            "n": [g.n for g in rows],
-            "missing": [g.missing for g in rows],
-            "association": [g.association for g in rows],
-            "measure": [g.measure for g in rows],
-            "estimate": [g.estimate for g in rows],
-            "low": [g.low for g in rows],
-            "high": [g.high for g in rows],
-            "lowest": [g.lowest or None for g in rows],
-            "highest": [g.highest or None for g in rows],
-            "p": [g.p for g in rows],
-            "q": [g.q for g in rows],
-        },
-        index=pd.Index([g.name for g in rows], name="candidate"),
-    )
-    tables = {"table": table}
-    summaries = {g.name: g.groups for g in rows if g.groups is not None}
-    if summaries:
-        dates = {g.name for g in rows if g.kind == "datetime"}
-        tables["groups"] = group_tables(summaries, dates, "candidate", "class")
 
-    def draw(view: View) -> Any:
+    step = "against"
+    brief = ("kind", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
+
+    def __init__(
+        self,
+        made: Later[Glance],
+        turns: Later[list[Finding]],
+        about: tuple[str, ...],
+        title: str,
+        names: Captions,
+    ) -> None:
+        super().__init__(title, names.given)
+        self._result, self._turns, self._about, self._names = made, turns, about, names
+
+    @tabled(
+        {**written.PARTS, "missing": count, "association": places, "q": probability},
+        spare=("missing", "q", "lowest", "highest", "kind"),
+    )
+    def table(self) -> pd.DataFrame:
+        """One row a candidate.
+
+        Kind, n, missing, association (one scale for all), measure, estimate with low and high, the levels at its ends
+        (lowest, highest), p, q.
+        """
+        rows = self._result().rows
+        return pd.DataFrame(
+            {
+                "kind": [g.kind for g in rows],
+                "n": [g.n for g in rows],
+                "missing": [g.missing for g in rows],
+                "association": [g.association for g in rows],
+                "measure": [g.measure for g in rows],
+                "estimate": [g.estimate for g in rows],
+                "low": [g.low for g in rows],
+                "high": [g.high for g in rows],
+                "lowest": [g.lowest or None for g in rows],
+                "highest": [g.highest or None for g in rows],
+                "p": [g.p for g in rows],
+                "q": [g.q for g in rows],
+            },
+            index=pd.Index([g.name for g in rows], name="candidate"),
+        )
+
+    @tabled(written.GROUPS, there=lambda view: any(g.groups is not None for g in view._result().rows), folded=0)
+    def groups(self) -> pd.DataFrame:
+        """The numeric candidates described in each class; of a class outcome."""
+        rows = self._result().rows
+        summaries = {g.name: g.groups for g in rows if g.groups is not None}
+        dates = {g.name for g in rows if g.kind == "datetime"}
+        return group_tables(summaries, dates, "candidate", "class")
+
+    @valued
+    def first(self) -> list[str]:
+        """The few candidates worth opening first."""
+        return list(self._result().first)
+
+    def _lines(self) -> tuple[str, ...]:
+        result = self._result()
+        scale = "Cramér's V" if isinstance(result.outcome, Classes) else "the correlation ratio"
+        about = (
+            *self._about, f"association: {scale} over levels, or tenths of the rows of a number, bias-corrected",
+        )  # fmt: skip
+        if not result.first:
+            return about
+        return (*about, f"open first: {', '.join(self._names(n) for n in result.first)}")
+
+    def _found(self) -> tuple[Finding, ...]:
+        from ..core.finding import by_weight
+
+        return by_weight([*self._turns(), *self._result().findings])
+
+    def _picture(self) -> Figure:
         from ..draw.against.glance import draw_glance
 
-        drawn = replace(result, rows=tuple(replace(g, name=names(g.name)) for g in rows))
-        return draw_glance(names.of(drawn), view.title, " · ".join(view.about))
-
-    outcome = result.outcome
-    scale = "Cramér's V" if isinstance(outcome, ClassOutcome) else "the correlation ratio"
-    about = (*about, f"association: {scale} over levels, or tenths of the rows of a number, bias-corrected")
-    if result.first:
-        about = (*about, f"open first: {', '.join(names(n) for n in result.first)}")
-    brief = ("kind", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
-    title = f"All candidates against {names(outcome.name)}"
-    return View(
-        "against", title, about, tables, result.findings, draw, {"first": list(result.first)}, brief, names.given,
-        folded={"groups": 0},
-    )  # fmt: skip
+        result = self._result()
+        drawn = replace(result, rows=tuple(replace(g, name=self._names(g.name)) for g in result.rows))
+        return draw_glance(self._names.of(drawn), self.title, self._line())

@@ -2,34 +2,226 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 import numpy as np
 import pandas as pd
 
-from ..core.columns.axes import TableAxis
-from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.columns.axes import AxisLevels
+from ..core.columns.outcome import Classes, Said
 from ..core.contingency.crosstab import SHARES, CrossTable, row_order
 from ..core.finding import Finding
+from ..core.later import Later
 from ..core.stats import tables as ct
 from ..errors import OptionError, did_you_mean
-from ..view import View
+from ..view import TableOf, View, tabled
 from ..write.digits import count
-from .captions import PLAIN, Captions
+from ..write.shown import Writer
+from . import written
+from .captions import Captions
 from .tables import effects_table, ratio_note, tests_table
 
-RATES_OF = "rates are of"
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+def checked_shares(of: str) -> str:
+    """Return what shares are of, if it is one of row, column and all."""
+    if of not in SHARES:
+        raise OptionError(f"Shares are of a row, a column or all, not {of!r}.{did_you_mean(of, SHARES)}")
+    return of
+
+
+class CrossedTables:
+    """The tables of one cross-tabulation, of all rows or of each part of them, as data frames.
+
+    Parameters
+    ----------
+    tables
+        One, or one a part.
+    outcome
+        Whose rates are given at each level of the rows.
+    """
+
+    RATES: ClassVar[dict[str, Writer]] = written.RATES
+    TESTS: ClassVar[dict[str, Writer]] = written.TESTS
+    EFFECTS: ClassVar[dict[str, Writer]] = written.EFFECTS
+
+    def __init__(self, tables: tuple[CrossTable, ...], outcome: Said | None, names: Captions) -> None:
+        self.tables, self.outcome, self.names = tables, outcome, names
+
+    @property
+    def first(self) -> CrossTable:
+        """The first table."""
+        return self.tables[0]
+
+    def has(self, name: str) -> bool:
+        """Say whether there are rates (an outcome), units (a unit is declared), or what two axes have."""
+        if name == "rates":
+            return self.outcome is not None and self.first.outcome is not None
+        if name == "units":
+            return self.first.units is not None
+        return self.first.columns is not None
+
+    @property
+    def note(self) -> tuple[str, ...]:
+        """How the ratios of a 2 × 2 table with an empty cell were made finite."""
+        if len(self.tables) > 1 or np.isnan(self.first.effects["odds_ratio"].estimate):
+            return ()
+        return ratio_note(self.first.counts)
+
+    def counts(self) -> pd.DataFrame:
+        """Rows in every cell; of one axis with their share."""
+        return self._stacked(_counted)
+
+    def shares(self, of: str) -> pd.DataFrame:
+        """Shares of a row, a column or all."""
+        return self._stacked(lambda t: _frame(t, t.shares(of)))
+
+    def rates(self) -> pd.DataFrame:
+        """The outcome at each level of the rows."""
+        outcome = self.outcome
+        assert outcome is not None
+        return self._stacked(lambda t: _rates(t, outcome))
+
+    def units(self) -> pd.DataFrame:
+        """Different units in each cell."""
+        return self._stacked(lambda t: _frame(t, t.units))
+
+    def tests(self) -> pd.DataFrame:
+        """Whether rows and columns are related."""
+        return self._stacked(lambda t: tests_table(t.tests))
+
+    def effects(self) -> pd.DataFrame:
+        """How far they are."""
+        return self._stacked(lambda t: effects_table(t.effects))
+
+    def totals(self) -> pd.DataFrame:
+        """The margins."""
+        return self._stacked(_totals)
+
+    def expected(self) -> pd.DataFrame:
+        """Counts expected if rows and columns were unrelated."""
+        return self._stacked(lambda t: _frame(t, ct.expected_counts(t.counts)))
+
+    def residuals(self) -> pd.DataFrame:
+        """Adjusted residuals."""
+        return self._stacked(lambda t: _frame(t, ct.adjusted_residuals(t.counts)))
+
+    def _stacked(self, make: Callable[[CrossTable], pd.DataFrame]) -> pd.DataFrame:
+        """Put the frames of parts under each other, with the part first in the index."""
+        frames = [make(t) for t in self.tables]
+        if len(self.tables) == 1 and not self.first.label:
+            return frames[0]
+        return pd.concat(frames, keys=[t.label for t in self.tables], names=["part", *frames[0].index.names])
+
+    def draw(
+        self, title: str, line: str, *, within: str = "", picture: str, colour: str = "share", order: str = "level"
+    ) -> Figure:
+        """Draw the picture asked for."""
+        from ..draw.contingency import draw_contingency
+
+        named = tuple(
+            replace(t, rows=self._captioned(t.rows), columns=None if t.columns is None else self._captioned(t.columns))
+            for t in self.tables
+        )
+        outcome = self.outcome if self.has("rates") else None
+        said = None if outcome is None else replace(outcome, name=self.names(outcome.name))
+        return draw_contingency(named, said, title, within, line, picture=picture, colour=colour, order=order)
+
+    def _captioned(self, axis: AxisLevels) -> AxisLevels:
+        return replace(axis, names=tuple(self.names(n) for n in axis.names))
+
+
+def _has(name: str) -> Callable[[ContingencyView], bool]:
+    return lambda view: view.crossed.has(name)
+
+
+def _shares_of(of: str) -> Callable[[ContingencyView], bool]:
+    return lambda view: view.crossed.has("shares") and view._shares == of
 
 
 class ContingencyView(View):
-    """A cross-tabulation: a `View` with the shares of its table.
+    """A cross-tabulation of one or two axes, of all rows or in parts."""
 
-    ``table`` holds counts without totals; ``totals`` the margins; ``expected`` and ``residuals`` have its shape.
-    """
+    step = "contingency"
 
-    crossings: tuple[CrossTable, ...] = ()
+    def __init__(
+        self,
+        crossed: CrossedTables,
+        title: str,
+        about: tuple[str, ...],
+        of_rates: tuple[str, ...],
+        after: tuple[str, ...],
+        found: Later[tuple[Finding, ...]],
+        *,
+        shares: str,
+        within: str,
+        picture: str,
+        colour: str,
+        order: str,
+    ) -> None:
+        super().__init__(title, crossed.names.given)
+        self.crossed, self._about, self._of_rates, self._after, self._findings = crossed, about, of_rates, after, found
+        self._shares, self._look, self._by, self._within = shares, (picture, colour), order, within
+
+    @tabled(written.COUNTED)
+    def table(self) -> pd.DataFrame:
+        """Counts without totals, levels of the rows as index; of one axis with the share of each level."""
+        return self.crossed.counts()
+
+    @tabled(written.SHARES, there=_shares_of("row"))
+    def shares_of_row(self) -> pd.DataFrame:
+        """The share of each cell in its row; where shares of rows were asked for."""
+        return self.crossed.shares("row")
+
+    @tabled(written.SHARES, there=_shares_of("column"))
+    def shares_of_column(self) -> pd.DataFrame:
+        """The share of each cell in its column; where shares of columns were asked for."""
+        return self.crossed.shares("column")
+
+    @tabled(written.SHARES, there=_shares_of("all"))
+    def shares_of_all(self) -> pd.DataFrame:
+        """The share of each cell in all; where shares of all were asked for."""
+        return self.crossed.shares("all")
+
+    @tabled(written.RATES, there=_has("rates"))
+    def rates(self) -> pd.DataFrame:
+        """The outcome at each level: n, events, rate, low, high (Wilson), shrunken; of numbers the mean likewise."""
+        return self.crossed.rates()
+
+    @tabled(there=_has("units"))
+    def units(self) -> pd.DataFrame:
+        """Different units in each cell; where a unit is declared."""
+        return self.crossed.units()
+
+    @tabled(written.TESTS, there=_has("tests"), gaps=False)
+    def tests(self) -> pd.DataFrame:
+        """chi_square, fisher_exact, trend: statistic and p; of two axes."""
+        return self.crossed.tests()
+
+    @tabled(written.EFFECTS, there=_has("effects"), gaps=False)
+    def effects(self) -> pd.DataFrame:
+        """cramers_v, gamma, and of 2 × 2 risk_difference, risk_ratio, odds_ratio; of two axes."""
+        return self.crossed.effects()
+
+    @tabled({"count": count}, there=_has("totals"), folded=60, aside=True)
+    def totals(self) -> pd.DataFrame:
+        """The margins; of two axes."""
+        return self.crossed.totals()
+
+    @tabled(there=_has("expected"), folded=0)
+    def expected(self) -> pd.DataFrame:
+        """Counts expected if rows and columns were unrelated; of two axes."""
+        return self.crossed.expected()
+
+    @tabled(there=_has("residuals"), folded=60, aside=True)
+    def residuals(self) -> pd.DataFrame:
+        """Haberman's adjusted residuals; of two axes."""
+        return self.crossed.residuals()
 
     def shares(self, of: str = "row") -> pd.DataFrame:
         """Return shares in the shape of the table.
@@ -43,79 +235,40 @@ class ContingencyView(View):
         ------
         OptionError
         """
-        checked_shares(of)
-        return _stacked(self.crossings, [_frame(t, t.shares(of)) for t in self.crossings])
+        return self.crossed.shares(checked_shares(of))
 
+    def _written(self, declared: TableOf) -> dict[str, Writer]:
+        counted = declared.name == "rates" and not isinstance(self.crossed.outcome, Classes)
+        return {"n": count} if counted else declared.written
 
-def checked_shares(of: str) -> str:
-    """Return what shares are of, if it is one of row, column and all."""
-    if of not in SHARES:
-        raise OptionError(f"Shares are of a row, a column or all, not {of!r}.{did_you_mean(of, SHARES)}")
-    return of
+    def _lines(self) -> tuple[str, ...]:
+        return (*self._about, *self._of_rates, *self._after, *self._note)
 
-
-def contingency_view(
-    tables: tuple[CrossTable, ...],
-    about: tuple[str, ...],
-    outcome: Outcome | None,
-    findings: tuple[Finding, ...],
-    *,
-    shares: str,
-    picture: str,
-    colour: str,
-    by: tuple[str, ...],
-    order: str,
-    names: Captions = PLAIN,
-) -> ContingencyView:
-    """Wrap the tables of all rows, or of each part of them."""
-    first = tables[0]
-    frames: dict[str, Any] = {"table": _stacked(tables, [_counted(t) for t in tables])}
-    if first.columns is not None:
-        frames["shares_of_" + shares] = lambda: _as_shares(tables, shares)
-    if first.outcome is not None and outcome is not None:
-        frames["rates"] = lambda: _stacked(tables, [_rates(t, outcome) for t in tables])
-    if first.units is not None:
-        frames["units"] = lambda: _stacked(tables, [_frame(t, t.units) for t in tables])
-    if first.columns is not None:
-        frames["tests"] = lambda: _stacked(tables, [tests_table(t.tests) for t in tables])
-        frames["effects"] = lambda: _stacked(tables, [effects_table(t.effects) for t in tables])
-        frames["totals"] = lambda: _stacked(tables, [_totals(t) for t in tables])
-        frames["expected"] = lambda: _stacked(tables, [_frame(t, ct.expected_counts(t.counts)) for t in tables])
-        frames["residuals"] = lambda: _stacked(tables, [_frame(t, ct.adjusted_residuals(t.counts)) for t in tables])
-    if len(tables) == 1 and not np.isnan(first.effects["odds_ratio"].estimate):
-        about = (*about, *ratio_note(first.counts))
-    of = " by ".join(" and ".join(names(n) for n in axis.names) for axis in (first.rows, first.columns) if axis)
-    title = f"Counts of {of}" + (f" within {' and '.join(names(n) for n in by)}" if by else "")
-
-    def draw(view: View) -> Any:
-        from ..draw.contingency import draw_contingency
-
-        drawn = tuple(replace(t, rows=_captioned(t.rows, names), columns=_captioned(t.columns, names)) for t in tables)
+    def _line(self) -> str:
         # the picture of rates says in its title what they are of, and the others show none
-        line = " · ".join(t for t in view.about if not t.startswith(RATES_OF))
-        return draw_contingency(drawn, outcome, view.title, line, picture=picture, colour=colour, order=order)
+        return " · ".join((*self._about, *self._after, *self._note))
 
-    view = ContingencyView(
-        "contingency", title, about, frames, findings, draw, captions=names.given,
-        folded={"expected": 0, "residuals": 60, "totals": 60}, aside=("totals", "residuals"),
-    )  # fmt: skip
-    view.crossings = tables
-    if len(tables) == 1 and order != "level":
-        view.sorted_by(row_order(first, order).tolist())
-    return view
+    @property
+    def _note(self) -> tuple[str, ...]:
+        return self.crossed.note if self.crossed.has("tests") else ()
+
+    def _found(self) -> tuple[Finding, ...]:
+        return self._findings()
+
+    def _order(self) -> Sequence[int] | None:
+        if len(self.crossed.tables) > 1 or self._by == "level":
+            return None
+        order: list[int] = row_order(self.crossed.first, self._by).tolist()
+        return order
+
+    def _picture(self) -> Figure:
+        picture, colour = self._look
+        return self.crossed.draw(
+            self.title, self._line(), within=self._within, picture=picture, colour=colour, order=self._by
+        )
 
 
-def _as_shares(tables: tuple[CrossTable, ...], of: str) -> pd.DataFrame:
-    frame = _stacked(tables, [_frame(t, t.shares(of)) for t in tables])
-    frame.attrs["shares"] = True  # written in percent
-    return frame
-
-
-def _captioned(axis: TableAxis | None, names: Captions) -> Any:
-    return None if axis is None else replace(axis, names=tuple(names(n) for n in axis.names))
-
-
-def _index(axis: TableAxis) -> pd.Index[Any]:
+def _index(axis: AxisLevels) -> pd.Index[Any]:
     return _index_of(axis.names, axis.levels)
 
 
@@ -147,17 +300,16 @@ def _totals(table: CrossTable) -> pd.DataFrame:
     )
 
 
-def _rates(table: CrossTable, outcome: Outcome) -> pd.DataFrame:
+def _rates(table: CrossTable, outcome: Said) -> pd.DataFrame:
     seen = table.outcome
     assert seen is not None
     index = _index(table.rows)
-    if isinstance(outcome, NumericOutcome):
-        assert seen.mean is not None
+    if seen.mean is not None:
         mean, low, high = seen.mean
         columns = {"n": seen.n, "mean": mean, "mean_low": low, "mean_high": high, "shrunken": seen.shrunken}
         return pd.DataFrame(columns, index=index)
-    assert isinstance(outcome, ClassOutcome)
     assert seen.rates is not None
+    assert isinstance(outcome, Classes)
     r = seen.rates
     columns = {"n": r.n, "events": r.events, "rate": r.rate, "low": r.low, "high": r.high, "shrunken": seen.shrunken}
     frame = pd.DataFrame(columns, index=index)
@@ -165,13 +317,6 @@ def _rates(table: CrossTable, outcome: Outcome) -> pd.DataFrame:
         for k, level in enumerate(outcome.levels):
             frame[f"share of {level}"] = seen.class_shares[:, k]
     return frame
-
-
-def _stacked(tables: tuple[CrossTable, ...], frames: list[pd.DataFrame]) -> pd.DataFrame:
-    """Put the frames of parts under each other, with the part first in the index."""
-    if len(tables) == 1 and not tables[0].label:
-        return frames[0]
-    return pd.concat(frames, keys=[t.label for t in tables], names=["part", *frames[0].index.names])
 
 
 def part_line(tables: tuple[CrossTable, ...], skipped: int) -> tuple[str, ...]:

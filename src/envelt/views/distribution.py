@@ -2,152 +2,275 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
 
-from ..core.against.by_class import bin_label
 from ..core.distribution.distribution import LevelDistribution, NumberDistribution
 from ..core.distribution.sheet import Sheet
-from ..view import View
-from ..write.digits import count, day_label, significant
-from .captions import PLAIN, Captions
-from .tables import as_times, group_table
+from ..core.finding import Finding
+from ..core.later import Later
+from ..core.shapes.calendar import MONTHS, WEEKDAYS
+from ..view import View, tabled, valued_if
+from ..write.digits import count, measured, percent, significant
+from .captions import Captions
+from .tables import as_times, by_group, group_table
+from .written import COUNTED, GROUPS, OUTLIERS, SPARE_OF_GROUPS
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 MOST_OUTLIERS_SHOWN = 5
-MANY_GROUPS = {"bins": 0, "top_values": 0}
+MANY_GROUPS = 6
 
 
-def distribution_view(
-    result: NumberDistribution,
-    about: tuple[str, ...],
-    row_labels: pd.Index[Any],
-    top: int,
-    title: str,
-    dates: bool = False,
-    names: Captions = PLAIN,
-) -> View:
-    """A number or a date, alone or by group."""
-    grouping = result.grouping
-    index = " × ".join(grouping.names) or result.name
-    tables = {"table": group_table(result.summary, index, dates), **distribution_tables(result, row_labels, top, dates)}
-    if result.calendar:
-        tables |= _profiles(result)
-    about = (*about, *distribution_lines(result, dates))
+def _is_dates(view: DistributionView) -> bool:
+    return view._numbers is not None and view._numbers.dates
 
-    def draw(view: View) -> Any:
-        from ..draw.distribution.distribution import draw_distribution
 
-        return draw_distribution(captioned(result, names), view.title, " · ".join(view.about), dates)
+def _has_numbers(view: DistributionView) -> bool:
+    return view._numbers is not None
 
-    values = {"chosen": result.picture, "overlap": result.overlap}
-    if result.density is not None:
-        values |= {"bandwidth": dict(zip(grouping.labels, result.density.bandwidths.tolist(), strict=True))}
-    if result.shapes and not dates:
-        shape = result.shapes[0]
-        values |= {"step": shape.step, "dip": shape.dip.statistic, "dip_p": shape.dip.p}
-    return View(
-        "distribution", title, about, tables, result.findings, draw, values, captions=names.given,
-        folded={"density": 0, "outliers": MOST_OUTLIERS_SHOWN, **(MANY_GROUPS if len(grouping) > 6 else {})},
-        aside=("bins",) if len(grouping) == 1 else ("bins", "top_values", "outliers"),
-    )  # fmt: skip
+
+def _has_density(view: DistributionView) -> bool:
+    n = view._numbers
+    return n is not None and not n.dates and n.density is not None
+
+
+def _has_calendar(view: DistributionView) -> bool:
+    return _is_dates(view) and view._numbers is not None and view._numbers.calendar is not None
+
+
+def _is_number(view: DistributionView) -> bool:
+    return view._numbers is not None and not view._numbers.dates and bool(view._numbers.shapes)
+
+
+def _folded(view: DistributionView) -> int | None:
+    return 0 if view._groups > MANY_GROUPS and view._numbers is not None else None
+
+
+def _several(view: DistributionView) -> bool:
+    return view._numbers is not None and view._groups > 1
+
+
+class DistributionView(View):
+    """How one column is distributed, or several of one unit, in groups."""
+
+    step = "distribution"
+
+    def __init__(
+        self,
+        result: NumberDistribution | LevelDistribution,
+        about: tuple[str, ...],
+        top: int,
+        title: str,
+        names: Captions,
+    ) -> None:
+        super().__init__(title, names.given)
+        self._result, self._about, self._top, self._names = result, about, top, names
+        self._numbers = result if isinstance(result, NumberDistribution) else None
+        self._levels = result if isinstance(result, LevelDistribution) else None
+        self._groups = len(result.groups)
+
+    @tabled({**GROUPS, "distinct": count, "mode_share": percent}, spare=SPARE_OF_GROUPS)
+    def table(self) -> pd.DataFrame:
+        """One row a group (``all`` without ``by``).
+
+        Of numbers and dates: n, missing, mean with its 95 % interval, sd, min, quartiles, max, mode, skewness (G1),
+        excess_kurtosis (G2), outliers. Of levels: n, missing, distinct, mode and its share.
+        """
+        index = " × ".join(self._result.groups.names) or self._result.name
+        if self._numbers is not None:
+            return group_table(self._numbers.summary, index, self._numbers.dates)
+        return _level_table(self._level_result, index)
+
+    @tabled(COUNTED, there=_has_numbers, folded=_folded, aside=True)
+    def bins(self) -> pd.DataFrame:
+        """Left, right, count and share of each bin; the column ``group`` first where there are several."""
+        return bins_table(self._number_result)
+
+    @tabled(there=_has_density, folded=0)
+    def density(self) -> pd.DataFrame:
+        """At, density: the density at 512 places, per unit of the column; of numbers."""
+        return density_table(self._number_result)
+
+    @tabled(COUNTED, folded=_folded, aside=_several)
+    def top_values(self) -> pd.DataFrame:
+        """Value, count, share of the most frequent values, most frequent first."""
+        if self._numbers is not None:
+            return top_table(self._numbers, self._top)
+        return _top_levels(self._level_result, self._top)
+
+    @tabled(OUTLIERS, there=_has_numbers, folded=MOST_OUTLIERS_SHOWN, aside=_several)
+    def outliers(self) -> pd.DataFrame:
+        """Row, value, group and side of the values beyond Tukey's fences, the furthest first."""
+        return outliers_table(self._number_result)
+
+    @tabled(there=_has_calendar)
+    def months(self) -> pd.DataFrame:
+        """Rows by month of the year; of dates."""
+        assert self._number_result.calendar is not None
+        return _profile(self._number_result, self._number_result.calendar[1].months, MONTHS, "month")
+
+    @tabled(there=_has_calendar)
+    def weekdays(self) -> pd.DataFrame:
+        """Rows by day of the week; of dates."""
+        assert self._number_result.calendar is not None
+        return _profile(self._number_result, self._number_result.calendar[1].weekdays, WEEKDAYS, "weekday")
+
+    @valued_if(lambda view: True)
+    def chosen(self) -> str:
+        """The picture that is drawn."""
+        return self._numbers.picture if self._numbers is not None else "bars"
+
+    @valued_if(_has_numbers)
+    def overlap(self) -> float:
+        """The share of two groups' densities that coincides; NaN for other numbers of groups."""
+        return self._number_result.overlap
+
+    @valued_if(lambda view: view._numbers is not None and view._numbers.density is not None)
+    def bandwidth(self) -> dict[str, float]:
+        """The bandwidth of each group's density."""
+        made = self._number_result.density
+        assert made is not None
+        return dict(zip(self._result.groups.labels, made.bandwidths.tolist(), strict=True))
+
+    @valued_if(_is_number)
+    def recorded_step(self) -> float:
+        """The step in which the values were recorded; 0 for none."""
+        return self._number_result.shapes[0].step
+
+    @valued_if(_is_number)
+    def dip(self) -> float:
+        """Hartigan's dip."""
+        return self._number_result.shapes[0].dip.statistic
+
+    @valued_if(_is_number)
+    def dip_p(self) -> float:
+        """The p of the dip: small where there is more than one peak."""
+        return self._number_result.shapes[0].dip.p
+
+    @property
+    def _number_result(self) -> NumberDistribution:
+        assert self._numbers is not None
+        return self._numbers
+
+    @property
+    def _level_result(self) -> LevelDistribution:
+        assert self._levels is not None
+        return self._levels
+
+    def _lines(self) -> tuple[str, ...]:
+        if self._numbers is not None:
+            return (*self._about, *distribution_lines(self._numbers))
+        result = self._level_result
+        lines = tuple(line for line in (result.why, result.groups.note) if line)
+        missing = int(result.missing.sum())
+        return (*self._about, *lines, *((f"{count(missing)} rows have no value and are left out",) if missing else ()))
+
+    def _found(self) -> tuple[Finding, ...]:
+        return self._result.findings
+
+    def _picture(self) -> Figure:
+        if self._numbers is not None:
+            from ..draw.distribution.distribution import draw_distribution
+
+            return draw_distribution(captioned(self._numbers, self._names), self.title, self._line())
+        from ..draw.distribution.bars import draw_bars
+
+        drawn = replace(self._level_result, name=self._names(self._result.name))
+        return draw_bars(drawn, self.title, self._line())
 
 
 def captioned(result: NumberDistribution, names: Captions) -> NumberDistribution:
     """Return a distribution under the title of its column and of the columns that group it."""
-    grouping = replace(result.grouping, names=tuple(names(n) for n in result.grouping.names))
-    return replace(result, name=names(result.name), grouping=grouping)
+    groups = replace(result.groups, names=tuple(names(n) for n in result.groups.names))
+    return replace(result, name=names(result.name), groups=groups)
 
 
-def distribution_lines(result: NumberDistribution, dates: bool = False) -> tuple[str, ...]:
+def distribution_lines(result: NumberDistribution, why: bool = True, missing: bool = True) -> tuple[str, ...]:
     """Say what the picture needs said: why it was chosen, how a group was cut, what was cut off."""
-    lines = [line for line in (result.why, result.grouping.note) if line]
-    outside = int((result.grouping.codes < 0).sum())
-    if outside and result.grouping.names:
-        by = " and ".join(result.grouping.names)
-        lines.append(f"{count(outside)} rows have no {by} and are in no group")
-    if result.missing:
+    lines = [line for line in (result.chosen[1] if why else "", result.groups.note) if line]
+    if result.outside and result.groups.names:
+        by = " and ".join(result.groups.names)
+        lines.append(f"{count(result.outside)} rows have no {by} and are in no group")
+    if result.missing and missing:
         lines.append(f"{count(result.missing)} rows have no value and are left out")
+    return (*lines, *tail_line(result))
+
+
+def tail_line(result: NumberDistribution) -> tuple[str, ...]:
+    """Say how many rows of a long tail a histogram counts at its edge."""
+    if result.picture != "histogram":
+        return ()
     bins = result.bins
-    if (bins.below or bins.above) and result.picture == "histogram":
-        ends = [
-            f"{count(n)} rows {where} {significant(_value(result, at))}"
-            for n, where, at in ((bins.below, "below", bins.edges[0]), (bins.above, "above", bins.edges[-1]))
-            if n
-        ]
-        lines.append(f"tail cut: {' and '.join(ends)} are counted at the edge")
-    return tuple(lines)
+    ends = [
+        f"{count(n)} rows {where} {significant(_value(result, at))}"
+        for n, where, at in ((bins.below, "below", bins.edges[0]), (bins.above, "above", bins.edges[-1]))
+        if n
+    ]
+    return (f"tail cut: {' and '.join(ends)} are counted at the edge",) if ends else ()
 
 
 def _value(result: NumberDistribution, place: float) -> float:
     return float(result.scale.value(np.array([place]))[0])
 
 
-def distribution_tables(
-    result: NumberDistribution, row_labels: pd.Index[Any], top: int, dates: bool = False
-) -> dict[str, pd.DataFrame]:
-    """The bins, density, most frequent values and outliers; with a column for the group where there are several."""
-    labels = result.grouping.labels
-    edges = result.scale.value(result.bins.all_edges)
-    written = as_times if dates else np.asarray
-    parts = {
-        "bins": [
+def bins_table(result: NumberDistribution) -> pd.DataFrame:
+    """Left, right, count and share of each bin."""
+    edges, written = result.scale.value(result.bins.all_edges), as_times if result.dates else np.asarray
+    return by_group(
+        [
             {"left": written(edges[:-1]), "right": written(edges[1:]), "count": n, "share": n / max(int(n.sum()), 1)}
             for n in result.counts
         ],
-        "top_values": [
-            {"value": written(values), "count": n, "share": n / max(len(g), 1)}
-            for (values, n), g in zip(result.top_values(top), result.summary.ordered, strict=True)
-        ],
-    }
-    if result.density is not None and not dates:
-        at = result.scale.value(result.density.at)
-        slope = result.scale.slope(result.density.at)
-        parts["density"] = [{"at": at, "density": f * slope} for f in result.density.density]
-    tables = {name: _by_group(groups, labels) for name, groups in parts.items()}
+        result.groups.labels,
+    )
+
+
+def density_table(result: NumberDistribution) -> pd.DataFrame:
+    """At, density: per unit of the column."""
+    assert result.density is not None
+    at = result.scale.value(result.density.at)
+    slope = result.scale.slope(result.density.at)
+    return by_group([{"at": at, "density": f * slope} for f in result.density.density], result.groups.labels)
+
+
+def top_table(result: NumberDistribution, top: int) -> pd.DataFrame:
+    """Value, count, share of the most frequent values."""
+    written = as_times if result.dates else np.asarray
+    parts = []
+    for ordered in result.summary.ordered:
+        values, n = ordered.top_values(top)
+        parts.append({"value": written(values), "count": n, "share": n / max(len(ordered), 1)})
+    return by_group(parts, result.groups.labels)
+
+
+def outliers_table(result: NumberDistribution) -> pd.DataFrame:
+    """Row, value, group and side of the values beyond the fences of their group."""
     outliers = result.outliers
-    tables["outliers"] = pd.DataFrame(
+    return pd.DataFrame(
         {
-            "row": row_labels[outliers.rows % max(len(row_labels), 1)] if len(row_labels) else [],
-            "value": written(outliers.values),
-            "group": np.array(labels, dtype=object)[outliers.groups],
+            "row": outliers.labels if len(outliers.labels) else [],
+            "value": as_times(outliers.values) if result.dates else outliers.values,
+            "group": np.array(result.groups.labels, dtype=object)[outliers.groups],
             "side": np.where(outliers.side > 0, "above", "below").astype(object),
         }
     )
-    return {k: tables[k] for k in ("bins", "density", "top_values", "outliers") if k in tables}
 
 
-def _by_group(groups: list[dict[str, Any]], labels: tuple[str, ...]) -> pd.DataFrame:
-    if len(groups) == 1:
-        return pd.DataFrame(groups[0])
-    names = list(groups[0])
-    sizes = [len(g[names[0]]) for g in groups]
-    columns = {name: np.concatenate([np.asarray(g[name]) for g in groups]) for name in names}
-    return pd.DataFrame({"group": np.repeat(np.array(labels, dtype=object), sizes), **columns})
+def _profile(result: NumberDistribution, counts: Any, index: tuple[str, ...], name: str) -> pd.DataFrame:
+    columns = list(result.groups.labels) if len(result.groups) > 1 else ["count"]
+    return pd.DataFrame(counts.T, index=pd.Index(index, name=name), columns=columns)
 
 
-def _profiles(result: NumberDistribution) -> dict[str, pd.DataFrame]:
-    from ..core.shapes.calendar import MONTHS, WEEKDAYS
-
-    assert result.calendar is not None
-    profile = result.calendar[1]
-    columns = list(result.grouping.labels) if len(result.grouping) > 1 else ["count"]
-    return {
-        "months": pd.DataFrame(profile.months.T, index=pd.Index(MONTHS, name="month"), columns=columns),
-        "weekdays": pd.DataFrame(profile.weekdays.T, index=pd.Index(WEEKDAYS, name="weekday"), columns=columns),
-    }
-
-
-def level_distribution_view(
-    result: LevelDistribution, about: tuple[str, ...], top: int, title: str, names: Captions = PLAIN
-) -> View:
-    """A category, alone or by group: what it holds most, and the rows at every level."""
-    grouping = result.grouping
+def _level_table(result: LevelDistribution, index: str) -> pd.DataFrame:
     n = result.counts.sum(axis=1)
     modes = [result.levels[k] if total else None for k, total in zip(result.counts.argmax(axis=1), n, strict=True)]
-    table = pd.DataFrame(
+    return pd.DataFrame(
         {
             "n": n,
             "missing": result.missing,
@@ -155,77 +278,66 @@ def level_distribution_view(
             "mode": modes,
             "mode_share": result.counts.max(axis=1, initial=0) / np.maximum(n, 1),
         },
-        index=pd.Index(grouping.labels, name=" × ".join(grouping.names) or result.name),
+        index=pd.Index(result.groups.labels, name=index),
     )
+
+
+def _top_levels(result: LevelDistribution, top: int) -> pd.DataFrame:
     tops = []
-    for counts, total in zip(result.counts, n, strict=True):
+    for counts in result.counts:
         order = np.argsort(-counts, kind="stable")[:top]
-        order = order[counts[order] > 0]
-        tops.append(
-            {"value": [result.levels[i] for i in order], "count": counts[order], "share": counts[order] / max(total, 1)}
+        order, total = order[counts[order] > 0], max(int(counts.sum()), 1)
+        values = [result.levels[i] for i in order]
+        tops.append({"value": values, "count": counts[order], "share": counts[order] / total})
+    return by_group(tops, result.groups.labels)
+
+
+class SheetView(View):
+    """How all columns are distributed, one row and one small picture each."""
+
+    step = "distribution"
+
+    def __init__(self, made: Later[Sheet], columns: int, sort: str, about: tuple[str, ...], names: Captions) -> None:
+        super().__init__(f"How the {count(columns)} columns are distributed", names.given)
+        self._result, self._sort, self._about, self._names = made, sort, about, names
+
+    @tabled(
+        {"n": count, "missing": count, "missing_share": percent, "skewness": measured, "outliers": count},
+        spare=("mode", "missing_share", "min", "max", "missing", "skewness"),
+    )
+    def table(self) -> pd.DataFrame:
+        """One row a column: kind, n, missing, mean, sd, min, median, max, skewness, outliers, mode, findings."""
+        rows = self._result().columns
+        fields: dict[str, Callable[[Any], Any]] = {
+            "kind": lambda c: c.kind, "n": lambda c: c.n, "missing": lambda c: c.missing,
+            "missing_share": lambda c: c.missing / max(c.n + c.missing, 1), "mean": lambda c: c.mean,
+            "sd": lambda c: c.sd, "min": lambda c: c.min, "median": lambda c: c.median, "max": lambda c: c.max,
+            "skewness": lambda c: c.skewness,
+        }  # fmt: skip
+        return pd.DataFrame(
+            {
+                **{name: [of(c) for c in rows] for name, of in fields.items()},
+                "outliers": pd.array([c.outliers if c.numeric else None for c in rows], dtype="Int64"),
+                "mode": [c.mode for c in rows],
+                "findings": [c.codes for c in rows],
+            },
+            index=pd.Index([c.name for c in rows], name="column"),
         )
-    tables = {"table": table, "top_values": _by_group(tops, grouping.labels)}
-    lines = tuple(line for line in (result.why, grouping.note) if line)
-    missing = int(result.missing.sum())
-    lines += (f"{count(missing)} rows have no value and are left out",) if missing else ()
 
-    def draw(view: View) -> Any:
-        from ..draw.distribution.bars import draw_bars
+    def _brief(self) -> tuple[str, ...]:
+        if self._sort == "missing":
+            return ("n", "missing", "missing_share", "findings")
+        return ("n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
 
-        drawn = replace(result, name=names(result.name))
-        return draw_bars(drawn, view.title, " · ".join(view.about))
+    def _lines(self) -> tuple[str, ...]:
+        return (*self._about, f"sorted by {self._sort}")
 
-    return View(
-        "distribution",
-        title,
-        (*about, *lines),
-        tables,
-        result.findings,
-        draw,
-        {"chosen": "bars"},
-        captions=names.given,
-    )
+    def _found(self) -> tuple[Finding, ...]:
+        return self._result().findings
 
-
-def sheet_view(result: Sheet, about: tuple[str, ...], names: Captions = PLAIN) -> View:
-    """All columns, one row and one small picture each."""
-    rows = result.columns
-    table = pd.DataFrame(
-        {
-            "kind": [c.kind for c in rows],
-            "n": [c.n for c in rows],
-            "missing": [c.missing for c in rows],
-            "missing_share": [c.missing / max(c.n + c.missing, 1) for c in rows],
-            "mean": [c.mean for c in rows],
-            "sd": [c.sd for c in rows],
-            "min": [c.min for c in rows],
-            "median": [c.median for c in rows],
-            "max": [c.max for c in rows],
-            "skewness": [c.skewness for c in rows],
-            "outliers": pd.array([c.outliers if c.numeric else None for c in rows], dtype="Int64"),
-            "mode": [c.mode for c in rows],
-            "findings": [list(c.codes) for c in rows],
-        },
-        index=pd.Index([c.name for c in rows], name="column"),
-    )
-
-    def draw(view: View) -> Any:
+    def _picture(self) -> Figure:
         from ..draw.distribution.sheet import draw_sheet
 
-        drawn = replace(result, columns=tuple(replace(c, name=names(c.name)) for c in rows))
-        return draw_sheet(drawn, view.title, " · ".join(view.about))
-
-    title = f"How the {count(len(rows))} columns are distributed"
-    about = (*about, f"sorted by {result.sort}")
-    by_missing = result.sort == "missing"
-    brief: tuple[str, ...] = ("n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
-    brief = ("n", "missing", "missing_share", "findings") if by_missing else brief
-    return View("distribution", title, about, {"table": table}, result.findings, draw, {}, brief, names.given)
-
-
-def bin_range(left: float, right: float, dates: bool) -> str:
-    """Return a range of values as text."""
-    if not dates:
-        return bin_label(left, right)
-    a, b = day_label(left), day_label(right)
-    return a if a == b else f"{a} to {b}"
+        result = self._result()
+        drawn = replace(result, columns=tuple(replace(c, name=self._names(c.name)) for c in result.columns))
+        return draw_sheet(drawn, self.title, self._line())

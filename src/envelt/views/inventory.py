@@ -3,67 +3,121 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING
 
 import pandas as pd
 
-from ..core.inventory.inventory import Inventory
-from ..view import View
-from ..write.digits import count
+from ..core.finding import Finding
+from ..core.inventory.inventory import ColumnFacts, Inventory
+from ..core.later import Later
+from ..view import View, tabled, valued
+from ..write.digits import count, percent
 from .captions import Captions
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
 
 MANY_COLUMNS = 30
 """More than this and the inventory is sorted by need of attention."""
 
 
-def inventory_view(result: Inventory, about: tuple[str, ...], names: Captions, first: pd.DataFrame | None) -> View:
-    """One row a column; ``first`` holds the first rows as read."""
-    rows = result.columns
-    noted = Counter(name for f in result.findings for name in f.columns)
-    table = pd.DataFrame(
-        {
-            "kind": [c.kind for c in rows],
-            "reason": [c.reason for c in rows],
-            "present": [c.present for c in rows],
-            "missing": [c.missing for c in rows],
-            "missing_share": [c.missing_share for c in rows],
-            "distinct": [c.distinct for c in rows],
-            "examples": [[_short(e) for e in c.examples] for c in rows],
-            "label": [c.label for c in rows],
-            "unit": [c.unit for c in rows],
-            "findings": [noted[c.name] for c in rows],
-        },
-        index=pd.Index([c.name for c in rows], name="column"),
+class InventoryView(View):
+    """What each column is and why, what is missing, and what is wrong or odd."""
+
+    step = "inventory"
+    brief = ("kind", "missing_share", "distinct", "findings", "examples", "reason")
+
+    def __init__(
+        self,
+        facts: Later[tuple[ColumnFacts, ...]],
+        found: Later[tuple[Finding, ...]],
+        rows: int,
+        columns: int,
+        about: tuple[str, ...],
+        names: Captions,
+        first: Later[pd.DataFrame] | None,
+    ) -> None:
+        super().__init__(f"What the {count(columns)} columns are", names.given)
+        self._facts, self._findings, self._rows, self._about, self._names = facts, found, rows, about, names
+        self._first = first
+
+    @tabled(
+        {"present": count, "missing": count, "missing_share": percent, "distinct": count},
+        spare=("examples", "missing_share", "missing", "kind"),
     )
+    def table(self) -> pd.DataFrame:
+        """One row a column.
 
-    def draw(view: View) -> Any:
-        from ..draw.inventory import draw_inventory
+        Kind, reason, present, missing, missing_share, distinct, examples, label, unit, findings (how many name it).
+        """
+        rows, noted = self._facts(), self._noted
+        return pd.DataFrame(
+            {
+                "kind": [c.kind for c in rows],
+                "reason": [c.reason for c in rows],
+                "present": [c.present for c in rows],
+                "missing": [c.missing for c in rows],
+                "missing_share": [c.missing_share for c in rows],
+                "distinct": [c.distinct for c in rows],
+                "examples": [tuple(_short(e) for e in c.examples) for c in rows],
+                "label": [c.label for c in rows],
+                "unit": [c.unit for c in rows],
+                "findings": [noted[c.name] for c in rows],
+            },
+            index=pd.Index([c.name for c in rows], name="column"),
+        )
 
-        return draw_inventory(_captioned_columns(result, names), view.title, drawn)
+    @tabled(there=lambda view: view._first is not None)
+    def first_rows(self) -> pd.DataFrame:
+        """The first rows as read, on their side; where they were asked for."""
+        assert self._first is not None
+        return self._first()
 
-    kinds = pd.Series(Counter(c.kind for c in rows), name="count", dtype="int64").rename_axis("kind")
-    kinds = kinds.sort_values(ascending=False, kind="stable")
-    declared = [c.name for c in rows if c.changed]
-    about = (*about, ", ".join(f"{count(n)} {kind}" for kind, n in kinds.items()))
-    if declared:
-        about = (
-            *about,
+    @valued
+    def kinds(self) -> pd.Series[int]:
+        """How many columns there are of each kind."""
+        kinds = pd.Series(Counter(c.kind for c in self._facts()), name="count", dtype="int64").rename_axis("kind")
+        return kinds.sort_values(ascending=False, kind="stable")
+
+    @property
+    def _noted(self) -> Counter[str]:
+        return Counter(name for f in self._findings() for name in f.columns)
+
+    @property
+    def _plain_lines(self) -> tuple[str, ...]:
+        lines = (*self._about, ", ".join(f"{count(n)} {kind}" for kind, n in self.kinds.items()))
+        declared = [c.name for c in self._facts() if c.changed]
+        if not declared:
+            return lines
+        return (
+            *lines,
             f"{count(len(declared))} by a person's word: {', '.join(declared[:6])}" + ", …" * (len(declared) > 6),
         )
-    title = f"What the {count(len(rows))} columns are"
-    brief = ("kind", "missing_share", "distinct", "findings", "examples", "reason")
-    tables = {"table": table} if first is None else {"table": table, "first_rows": first}
-    order, drawn = None, " · ".join(about)
-    if len(rows) > MANY_COLUMNS:
-        order = sorted(range(len(rows)), key=lambda i: (-rows[i].findings, -rows[i].missing))
-        about = (*about, "sorted by need of attention")
-    values = {"kinds": kinds}
-    return View("inventory", title, about, tables, result.findings, draw, values, brief, names.given, order)
 
+    def _lines(self) -> tuple[str, ...]:
+        many = len(self._facts()) > MANY_COLUMNS
+        return (*self._plain_lines, "sorted by need of attention") if many else self._plain_lines
 
-def _captioned_columns(result: Inventory, names: Captions) -> Inventory:
-    return replace(result, columns=tuple(replace(c, name=names(c.name)) for c in result.columns))
+    def _line(self) -> str:
+        return " · ".join(self._plain_lines)
+
+    def _order(self) -> Sequence[int] | None:
+        rows, noted = self._facts(), self._noted
+        if len(rows) <= MANY_COLUMNS:
+            return None
+        return sorted(range(len(rows)), key=lambda i: (-noted[rows[i].name], -rows[i].missing))
+
+    def _found(self) -> tuple[Finding, ...]:
+        return self._findings()
+
+    def _picture(self) -> Figure:
+        from ..draw.inventory import draw_inventory
+
+        noted = self._noted
+        columns = tuple(replace(c, name=self._names(c.name), findings=noted[c.name]) for c in self._facts())
+        return draw_inventory(Inventory(self._rows, columns), self.title, self._line())
 
 
 def _short(text: str, most: int = 24) -> str:

@@ -3,49 +3,89 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING
 
-import numpy as np
 import pandas as pd
 
+from ..core.finding import Finding
+from ..core.later import Later
 from ..core.rank.rank import Ranking
-from ..view import View
-from .captions import PLAIN, Captions
+from ..view import View, tabled, valued
+from .captions import Captions
+from .written import HELD_OUT
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+HEADS = {"held_out_share": "held-out share"}
 
 
-def rank_view(result: Ranking, about: tuple[str, ...], names: Captions = PLAIN) -> View:
-    """One row a candidate, best first."""
-    rows = result.candidates
-    table = pd.DataFrame(
-        {
-            "kind": [c.kind for c in rows],
-            "held_out_share": [c.held_out.share for c in rows],
-            "low": [c.held_out.low for c in rows],
-            "high": [c.held_out.high for c in rows],
-            "auc": [c.held_out.auc for c in rows],
-            "p": [c.p for c in rows],
-            "q": [c.q for c in rows],
-            "missing_share": [c.missing_share for c in rows],
-            "advice": [c.advice for c in rows],
-        },
-        index=pd.Index([c.name for c in rows], name="candidate"),
-    )
-    tables = {"table": table}
-    if result.unit is not None:
-        over_rows = np.array([result.unit.share_over_rows[c.name] for c in rows])
-        change = table["held_out_share"].to_numpy() - over_rows
-        tables["units"] = pd.DataFrame(
-            {"share_over_rows": over_rows, "held_out_share": table["held_out_share"], "change": change},
-            index=table.index,
+class RankView(View):
+    """All candidates, best first."""
+
+    step = "rank"
+
+    def __init__(
+        self, made: Later[Ranking], unit: str | None, about: tuple[str, ...], title: str, names: Captions
+    ) -> None:
+        super().__init__(title, names.given)
+        self._result, self._unit, self._about, self._names = made, unit, about, names
+
+    @tabled(HELD_OUT, heads=HEADS, spare=("auc", "missing_share", "q", "kind"))
+    def table(self) -> pd.DataFrame:
+        """One row a candidate: kind, held_out_share with low and high, auc, p, q, missing_share, advice."""
+        rows = self._result().candidates
+        return pd.DataFrame(
+            {
+                "kind": [c.kind for c in rows],
+                "held_out_share": [c.held_out.share for c in rows],
+                "low": [c.held_out.low for c in rows],
+                "high": [c.held_out.high for c in rows],
+                "auc": [c.held_out.auc for c in rows],
+                "p": [c.p for c in rows],
+                "q": [c.q for c in rows],
+                "missing_share": [c.missing_share for c in rows],
+                "advice": [c.advice for c in rows],
+            },
+            index=pd.Index([c.name for c in rows], name="candidate"),
         )
 
-    def draw(view: View) -> Any:
+    @tabled(HELD_OUT, heads=HEADS, there=lambda view: view._unit is not None)
+    def units(self) -> pd.DataFrame:
+        """What keeping units whole changed: share_over_rows, held_out_share, change; where a unit is declared."""
+        result = self._result()
+        assert result.unit is not None
+        share = [c.held_out.share for c in result.candidates]
+        over_rows = [result.unit.share_over_rows[c.name] for c in result.candidates]
+        table = pd.DataFrame(
+            {"share_over_rows": over_rows, "held_out_share": share},
+            index=pd.Index([c.name for c in result.candidates], name="candidate"),
+        )
+        return table.assign(change=table["held_out_share"] - table["share_over_rows"])
+
+    @valued
+    def rows(self) -> int:
+        """Rows with an outcome."""
+        return self._result().rows
+
+    @valued
+    def unknown(self) -> int:
+        """Rows without one."""
+        return self._result().unknown
+
+    def _brief(self) -> tuple[str, ...]:
+        frame = type(self).table.of(self)
+        return tuple(c for c in frame.columns if c != "p" and not (c == "auc" and frame["auc"].isna().all()))
+
+    def _lines(self) -> tuple[str, ...]:
+        return self._about
+
+    def _found(self) -> tuple[Finding, ...]:
+        return self._result().findings
+
+    def _picture(self) -> Figure:
         from ..draw.rank import draw_rank
 
-        drawn = replace(result, candidates=tuple(replace(c, name=names(c.name)) for c in result.candidates))
-        return draw_rank(names.of(drawn), view.title, " · ".join(view.about))
-
-    title = f"What each candidate alone says about {names(result.outcome.name)}"
-    values = {"rows": result.rows, "unknown": result.unknown}
-    brief = tuple(c for c in table.columns if c != "p" and not (c == "auc" and table["auc"].isna().all()))
-    return View("rank", title, about, tables, result.findings, draw, values, brief, names.given)
+        result = self._result()
+        drawn = replace(result, candidates=tuple(replace(c, name=self._names(c.name)) for c in result.candidates))
+        return draw_rank(self._names.of(drawn), self.title, self._line())

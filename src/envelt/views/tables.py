@@ -48,8 +48,18 @@ def group_tables(summaries: dict[str, GroupSummary], dates: set[str], column: st
     for at in [np.flatnonzero(names == name) for name in summaries if name in dates]:
         table = table.astype(dict.fromkeys(PLACES, object))
         for place in PLACES:
-            table.iloc[at, table.columns.get_loc(place)] = list(as_times(columns[place][at]))
+            table.iloc[at, list(table.columns).index(place)] = list(as_times(columns[place][at]))
     return table
+
+
+def by_group(groups: list[dict[str, Any]], labels: tuple[str, ...]) -> pd.DataFrame:
+    """Put the tables of groups under each other, the column ``group`` first; of one group as it is."""
+    if len(groups) == 1:
+        return pd.DataFrame(groups[0])
+    names = list(groups[0])
+    sizes = [len(g[names[0]]) for g in groups]
+    columns = {name: np.concatenate([np.asarray(g[name]) for g in groups]) for name in names}
+    return pd.DataFrame({"group": np.repeat(np.array(labels, dtype=object), sizes), **columns})
 
 
 def as_times(days: Any) -> Any:

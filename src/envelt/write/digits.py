@@ -8,31 +8,9 @@ from typing import Any
 
 import pandas as pd
 
+from .shown import EVERY, ShownTable
+
 MINUS = "−"
-
-COUNTS = {"count", "n", "events", "present", "missing", "distinct", "rows", "outliers"}
-SHARES = {
-    "share",
-    "missing_share",
-    "rate",
-    "mode_share",
-    "balanced_accuracy",
-    "accuracy_low",
-    "accuracy_high",
-    "sensitivity",
-    "specificity",
-}
-PROBABILITIES = {"p", "q", "p_holm"}
-THREE_PLACES = {"held_out_share", "auc", "share_over_rows", "change", "association"}
-MEASURES = {"estimate", "statistic", "skewness", "excess_kurtosis"}
-
-DISPLAY = {
-    "held_out_share": "held-out share",
-    "missing_share": "missing share",
-    "share_over_rows": "share over rows",
-    "excess_kurtosis": "excess kurtosis",
-    "p_holm": "Holm p",
-}
 
 
 def count(value: float) -> str:
@@ -112,19 +90,9 @@ def measured(value: float) -> str:
     return significant(value, 2 if abs(value) < 1 else 4)
 
 
-def formatter(column: str, table_columns: list[str]) -> Callable[[Any], str]:
-    """Return how a column's cells are written; ``low`` and ``high`` go as the estimate beside them."""
-    if column in COUNTS:
-        return count
-    if column in SHARES or (column in ("low", "high", "shrunken") and "rate" in table_columns):
-        return percent
-    if column in PROBABILITIES:
-        return probability
-    if column in THREE_PLACES or (column in ("low", "high") and "held_out_share" in table_columns):
-        return places
-    if column in MEASURES or (column in ("low", "high") and "estimate" in table_columns):
-        return measured
-    return significant
+def label(value: object) -> str:
+    """Return a name, which it is even where it looks like a number."""
+    return str(value)
 
 
 def visible(text: str) -> str:
@@ -149,22 +117,24 @@ def cell(value: Any, write: Callable[[Any], str]) -> str:
     return write(float(value))
 
 
-def as_text(frame: pd.DataFrame) -> pd.DataFrame:
+def as_text(shown: ShownTable) -> pd.DataFrame:
     """Return a table with every cell written for reading, the index as its first column."""
-    names = [str(c) for c in frame.columns]
+    frame = shown.frame
     heads, written = [], []
-    for i, name in enumerate(names):
-        write = percent if frame.attrs.get("shares") else formatter(name, names)
-        if write is significant and pd.api.types.is_float_dtype(frame.dtypes.iloc[i]):
-            write = in_line(frame.iloc[:, i].dropna())
-        plainly = name == "row"  # a label, even where it is a number
-        heads.append(DISPLAY.get(name, name.replace("_", " ") if name.islower() else name))
-        written.append([str(v) if plainly else cell(v, write) for v in frame.iloc[:, i].tolist()])
+    for i, name in enumerate(str(c) for c in frame.columns):
+        write = shown.written.get(name, shown.written.get(EVERY))
+        if write is None:
+            write = (
+                in_line(frame.iloc[:, i].dropna()) if pd.api.types.is_float_dtype(frame.dtypes.iloc[i]) else significant
+            )
+        heads.append(shown.heads.get(name, name.replace("_", " ") if name.islower() else name))
+        cells = frame.iloc[:, i].tolist()
+        written.append([write(v) for v in cells] if write is label else [cell(v, write) for v in cells])
     # two levels may be written alike
     out = pd.DataFrame(dict(enumerate(written)), dtype=object).set_axis(heads, axis=1)
     if isinstance(frame.index, pd.MultiIndex):
         head = " × ".join(str(n) for n in frame.index.names)
-        out.insert(0, head, [", ".join(visible(str(part)) for part in label) for label in frame.index])
+        out.insert(0, head, [", ".join(visible(str(part)) for part in at) for at in frame.index])
     elif not is_numbered(frame):
         out.insert(0, str(frame.index.name or ""), [visible(str(i)) for i in frame.index], allow_duplicates=True)
     return out

@@ -8,10 +8,9 @@ from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
-import pandas as pd
-
 from ..core.finding import Finding
 from .digits import as_text, numeric_columns
+from .shown import ShownTable
 
 if TYPE_CHECKING:
     from jinja2 import Environment
@@ -31,7 +30,7 @@ class Section:
 
     title: str
     about: tuple[str, ...]
-    tables: dict[str, pd.DataFrame]
+    tables: dict[str, ShownTable]
     findings: tuple[Finding, ...]
     picture: tuple[str, str] | None = None
     folded: tuple[str, ...] = ()
@@ -50,9 +49,9 @@ def _environment() -> Environment:
     return environment
 
 
-def _written(frame: pd.DataFrame) -> dict[str, Any]:
-    text = as_text(frame)
-    right = numeric_columns(frame)
+def _written(shown: ShownTable) -> dict[str, Any]:
+    text = as_text(shown)
+    right = numeric_columns(shown.frame)
     return {
         "head": list(zip(text.columns, right, strict=True)),
         "rows": [list(zip(row, right, strict=True)) for row in text.itertuples(index=False)],
@@ -64,7 +63,7 @@ def embedded(png: bytes, alternative: str) -> tuple[str, str]:
     return "data:image/png;base64," + base64.b64encode(png).decode("ascii"), alternative
 
 
-def fragment(title: str, about: Iterable[str], tables: dict[str, pd.DataFrame], findings: Iterable[Finding]) -> str:
+def fragment(title: str, about: Iterable[str], tables: dict[str, ShownTable], findings: Iterable[Finding]) -> str:
     """Return a view as an HTML fragment, as notebooks show it."""
     section = Section(title, tuple(about), tables, tuple(findings))
     return _environment().get_template("fragment.html").render(section=section)

@@ -91,7 +91,7 @@ def updated_study_file(
     there = [c.name for c in columns]
     new = [c for c in columns if c.name not in listed]
     gone = [n for n in listed if n not in there]
-    lines = []
+    lines: list[str] = []
     for line in text.splitlines():
         name = section_name(line)
         if name in gone and not (lines and lines[-1].startswith(VANISHED)):

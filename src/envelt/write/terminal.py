@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from ..core.finding import Finding
 from .digits import as_text, numeric_columns
+from .shown import ShownTable
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -21,48 +22,30 @@ MARKS = {
 MOST_ROWS = 30
 MOST_TURNED = 6  # rows of a table that is shown on its side where it is too wide
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this
-LEAST_NEEDED = (
-    "examples",
-    "excess_kurtosis",
-    "mode",
-    "mean_low",
-    "mean_high",
-    "auc",
-    "missing_share",
-    "q1",
-    "q3",
-    "min",
-    "max",
-    "missing",
-    "q",
-    "skewness",
-    "lowest",
-    "highest",
-    "kind",
-)
 
 
-def fitting(frame: pd.DataFrame, width: int) -> tuple[pd.DataFrame, list[str]]:
+def fitting(shown: ShownTable, width: int) -> tuple[ShownTable, list[str]]:
     """Drop the least needed columns until no number has to be cut, and say which were dropped."""
     dropped = []
-    for name in LEAST_NEEDED:
-        if _natural_width(frame) <= width:
+    for name in shown.spare:
+        if _natural_width(shown) <= width:
             break
-        if name in frame.columns and len(frame.columns) > 2:
-            frame = frame.drop(columns=name)
+        if name in shown.frame.columns and len(shown.frame.columns) > 2:
+            shown = shown.of(shown.frame.drop(columns=name))
             dropped.append(name)
-    while _natural_width(frame) > width and len(frame.columns) > 1 and _is_rows(frame):
-        frame = frame.iloc[:, :-1]
-    return frame, dropped
+    while _natural_width(shown) > width and len(shown.frame.columns) > 1 and _is_rows(shown.frame):
+        shown = shown.of(shown.frame.iloc[:, :-1])
+    return shown, dropped
 
 
-def turned(frame: pd.DataFrame, width: int) -> pd.DataFrame | None:
+def turned(shown: ShownTable, width: int) -> pd.DataFrame | None:
     """Return a wide table of few rows as text on its side, one line a column; nothing where it fits, or still not."""
     import pandas as pd
 
-    if len(frame) > MOST_TURNED or len(frame.columns) <= len(frame) or _natural_width(frame) <= width:
+    frame = shown.frame
+    if len(frame) > MOST_TURNED or len(frame.columns) <= len(frame) or _natural_width(shown) <= width:
         return None
-    text = as_text(frame)
+    text = as_text(shown)
     if len(text.columns) == len(frame.columns):  # no index to stand above
         return None
     head, labels = str(text.columns[0]), [str(v) for v in text.iloc[:, 0]]
@@ -81,9 +64,9 @@ def _is_rows(frame: pd.DataFrame) -> bool:
     return all(str(c).startswith("row ") for c in frame.columns)
 
 
-def _natural_width(frame: pd.DataFrame) -> int:
-    text = as_text(frame)
-    right = numeric_columns(frame)
+def _natural_width(shown: ShownTable) -> int:
+    text = as_text(shown)
+    right = numeric_columns(shown.frame)
     total = 0
     for i, (name, flush) in enumerate(zip(text.columns, right, strict=True)):
         cells = max((len(v) for v in text.iloc[:, i]), default=0)
@@ -93,16 +76,16 @@ def _natural_width(frame: pd.DataFrame) -> int:
     return total
 
 
-def table_of(frame: pd.DataFrame, title: str | None = None, width: int = 120) -> RenderableType:
+def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> RenderableType:
     """Return a table for the terminal; of a very long one the head, with how many more there are."""
     from rich import box
     from rich.table import Table
     from rich.text import Text
 
-    on_side = turned(frame, width)
-    shown, dropped = (frame, []) if on_side is not None else fitting(frame.head(MOST_ROWS), width)
+    frame, on_side = whole.frame, turned(whole, width)
+    shown, dropped = (whole, []) if on_side is not None else fitting(whole.of(frame.head(MOST_ROWS)), width)
     text = as_text(shown) if on_side is None else on_side
-    numeric = numeric_columns(shown) if on_side is None else [False] + [True] * len(frame)
+    numeric = numeric_columns(shown.frame) if on_side is None else [False] + [True] * len(frame)
     notes = [f"and {len(frame) - MOST_ROWS:,} more rows; --out FILE.csv has all"] if len(frame) > MOST_ROWS else []
     if dropped:
         notes.append(f"no room for {', '.join(dropped)}; widen the window, or use --out FILE.csv")
@@ -143,7 +126,7 @@ def print_view(
     console: Console,
     title: str,
     about: Iterable[str],
-    tables: dict[str, pd.DataFrame],
+    tables: dict[str, ShownTable],
     findings: Iterable[Finding],
 ) -> None:
     """Print a view: what it is, its tables, its findings."""
@@ -152,8 +135,8 @@ def print_view(
     console.print(Text(title, style="bold"))
     for line in about:
         console.print(Text(line, style="dim"))
-    for name, frame in tables.items():
-        console.print(table_of(frame, None if name == "table" else name.replace("_", " "), console.width))
+    for name, shown in tables.items():
+        console.print(table_of(shown, None if name == "table" else name.replace("_", " "), console.width))
     for item in findings_of(findings):
         console.print(item)
 
@@ -161,7 +144,7 @@ def print_view(
 def view_text(
     title: str,
     about: Iterable[str],
-    tables: dict[str, pd.DataFrame],
+    tables: dict[str, ShownTable],
     findings: Iterable[Finding],
     width: int = 120,
 ) -> str:

@@ -12,19 +12,20 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..columns.grouping import Grouping, crossed
-from ..columns.outcome import ClassOutcome
+from ..columns.outcome import Classes, ClassOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
 from ..contingency.findings import small_expected, small_levels
 from ..distribution.distribution import NumberDistribution, number_distribution
 from ..distribution.look import Look
 from ..estimate import Estimate, Significance
 from ..finding import Finding, by_weight, marked
+from ..later import Later
 from ..stats import tables as ct
 from ..stats.clustered_groups import clustered_comparison, clustered_rates, clustered_table, clustered_two_by_two
 from ..stats.cut import Cut, best_cut
-from ..stats.groups import GroupComparison, compare_groups
+from ..stats.groups import GroupComparison, compared, grouped_rows
 from ..stats.proportions import odds_ratio, risk_difference, risk_ratio
-from ..stats.rates import QuantileBins, Rates, calendar_rate_bins, event_rates, quantile_bins
+from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, quantile_bins
 from ..tallies.crossed import Contingency
 
 Floats = NDArray[np.float64]
@@ -33,7 +34,7 @@ Units = NDArray[np.int64] | None
 
 @dataclass(frozen=True)
 class NumberByClass:
-    """A numeric candidate in the classes of the outcome.
+    """A numeric candidate in the classes of the outcome; each part is made when it is asked for.
 
     Parameters
     ----------
@@ -41,38 +42,86 @@ class NumberByClass:
         The candidate described, one group a class.
     distribution
         The candidate's distribution by class, and by the levels of another column where one was named.
-    bins, rates
-        Quantile bins of the candidate (units of the calendar for a date), and the event's rate in each.
-    cut
-        The cut that separates event from rest best; only of two classes.
     missing
         Rows with an outcome and no value.
+    can_cut
+        Whether there are two classes, and so a cut that separates them.
     """
 
     name: str
-    outcome: ClassOutcome
+    outcome: Classes
     comparison: GroupComparison
     distribution: NumberDistribution
-    bins: QuantileBins
-    rates: Rates
-    cut: Cut | None
     missing: int
-    findings: tuple[Finding, ...]
+    can_cut: bool
+    _binned: Later[tuple[BinEnds, Rates]]
+    _cut: Later[Cut | None]
+    _findings: Later[tuple[Finding, ...]]
+
+    @property
+    def bins(self) -> BinEnds:
+        """Quantile bins of the candidate; units of the calendar for a date."""
+        return self._binned()[0]
+
+    @property
+    def rates(self) -> Rates:
+        """The event's rate in each bin."""
+        return self._binned()[1]
+
+    @property
+    def cut(self) -> Cut | None:
+        """The cut that separates event from rest best; only of two classes."""
+        return self._cut()
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What a careful colleague would say."""
+        return self._findings()
 
 
 @dataclass(frozen=True)
 class LevelsByClass:
-    """A category candidate against the classes: counts (levels × classes) and the event's rate a level."""
+    """A category candidate against the classes; each part is made when it is asked for.
+
+    Parameters
+    ----------
+    levels, ordered
+        Of the candidate, and whether their order means something.
+    counts
+        Shape (levels, classes).
+    rates
+        The event's rate at each level, over rows.
+    """
 
     name: str
-    outcome: ClassOutcome
+    outcome: Classes
     levels: tuple[str, ...]
+    ordered: bool
     counts: NDArray[np.int64]
-    rates: Rates
-    tests: dict[str, Significance]
-    effects: dict[str, Estimate]
     missing: int
-    findings: tuple[Finding, ...]
+    _rates: Later[Rates]
+    _tested: Later[tuple[dict[str, Significance], dict[str, Estimate]]]
+
+    @property
+    def rates(self) -> Rates:
+        """The event's rate at each level."""
+        return self._rates()
+
+    @property
+    def tests(self) -> dict[str, Significance]:
+        """Whether the classes differ between levels."""
+        return self._tested()[0]
+
+    @property
+    def effects(self) -> dict[str, Estimate]:
+        """How far the classes differ between levels."""
+        return self._tested()[1]
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What a careful colleague would say."""
+        small = small_expected((self.name, self.outcome.name), self.counts, False)
+        return by_weight([*small, *small_levels(self.levels, self.name, self.outcome.name, self.rates)])
 
 
 def number_by_class(
@@ -103,38 +152,46 @@ def number_by_class(
     known, dates = outcome.known, isinstance(candidate, TimeColumn)
     numbers = candidate.numbers
     assert numbers is not None
-    name, values, codes = candidate.name, numbers[known], outcome.codes[known]
-    within = None if units is None else units[known]
-    event = codes == outcome.event_code
-    comparison = compare_groups(values, codes, outcome.levels)
-    bins = calendar_rate_bins(values, unit=look.calendar) if dates else quantile_bins(values)
-    rates = event_rates(bins.codes, event, len(bins.left))
+    if known.all():
+        values, codes, within = numbers, outcome.codes, units
+    else:
+        values, codes = numbers[known], outcome.codes[known]
+        rows, within = rows[known], None if units is None else units[known]
+    name, said = candidate.name, outcome.said
+    groups = grouped_rows(values, codes, said.levels)
+    comparison = compared(groups)
     if within is not None:
         comparison = clustered_comparison(comparison, values, codes, within)
-        rates = clustered_rates(rates, bins.codes, event, within)
-    classes = Grouping((outcome.name,), outcome.levels, codes.astype(np.int64), True)
-    grouping = classes if by is None else crossed(by.take(known), classes)
+    classes = Grouping.of((said.name,), said.levels, codes, True)
     distribution = number_distribution(
-        [name],
-        name,
-        values,
-        grouping,
-        look,
-        row_labels=rows[known],
-        dates=dates,
-        limits=limits,
-        units=within,
-        shapes=False,
-        summary=comparison.summary if by is None else None,
-    )
-    cut = best_cut(values, event, within, seed) if len(outcome.levels) == 2 and not dates else None
-    findings = [*bend_without_trend(name, outcome, comparison, bins, rates), *distribution.findings]
-    missing = int(np.isnan(values).sum())
-    return NumberByClass(name, outcome, comparison, distribution, bins, rates, cut, missing, by_weight(findings))
+        [name], name, values, classes if by is None else crossed(by.take(known), classes), look, row_labels=rows,
+        dates=dates, limits=limits, units=within, shapes=False, groups=groups if by is None else None,
+        summary=Later(lambda: comparison.summary) if by is None else None,
+    )  # fmt: skip
+    two = len(said.levels) == 2
+    event = Later(lambda: codes == said.event_code)
+    binned = Later(lambda: _rates_along(values, event(), within, look.calendar if dates else None, dates))
+
+    def findings() -> tuple[Finding, ...]:
+        return by_weight([*bend_without_trend(name, said, comparison, *binned()), *distribution.findings])
+
+    return NumberByClass(
+        name, said, comparison, distribution, int(groups.missing.sum()), two and not dates, binned,
+        Later(lambda: best_cut(values, event(), within, seed) if two and not dates else None), Later(findings),
+    )  # fmt: skip
+
+
+def _rates_along(
+    values: Floats, event: NDArray[np.bool_], units: Units, calendar: str | None, dates: bool
+) -> tuple[BinEnds, Rates]:
+    """Return the bins of a number, or of dates, and the event's rate in each."""
+    bins = calendar_rate_bins(values, unit=calendar) if dates else quantile_bins(values)
+    rates = event_rates(bins.codes, event, len(bins.ends.left))
+    return bins.ends, rates if units is None else clustered_rates(rates, bins.codes, event, units)
 
 
 def bend_without_trend(
-    name: str, outcome: ClassOutcome, comparison: GroupComparison, bins: QuantileBins, rates: Rates
+    name: str, outcome: Classes, comparison: GroupComparison, bins: BinEnds, rates: Rates
 ) -> list[Finding]:
     """Find a strong relation that a rank test, a correlation or a straight line would miss."""
     if len(outcome.levels) != 2 or len(bins.left) < 4:
@@ -152,7 +209,7 @@ def bend_finding(
     name: str,
     outcome: str,
     what: str,
-    bins: QuantileBins,
+    bins: BinEnds,
     level: NDArray[np.float64],
     write: Callable[[float], str],
     p: tuple[float, float],
@@ -176,28 +233,27 @@ def bend_finding(
 
 def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, units: Units = None) -> LevelsByClass:
     """Cross a category candidate with the classes of the outcome; ``units`` as in `number_by_class`."""
-    known = outcome.known
+    known, said = outcome.known, outcome.said
     codes, classes = column.codes[known], outcome.codes[known]
-    tally = Contingency(len(column.levels), len(outcome.levels))
+    within = None if units is None else units[known]
+    tally = Contingency(len(column.levels), len(said.levels))
     tally.add(codes, classes)
     counts, missing = tally.finish()
-    event = classes == outcome.event_code
-    rates = event_rates(codes, event, len(column.levels))
-    if units is None:
-        tests, effects = _table_over_rows(counts, rates)
-    else:
-        chi, v = clustered_table(counts, codes, classes, units[known])
-        tests, effects = {"chi_square": chi}, {"cramers_v": v}
+    event = classes == said.event_code
+    over_rows = event_rates(codes, event, len(column.levels))
+
+    def tested() -> tuple[dict[str, Significance], dict[str, Estimate]]:
+        if within is None:
+            return _table_over_rows(counts, over_rows)
+        chi, v = clustered_table(counts, codes, classes, within)
+        effects = {"cramers_v": v}
         if len(column.levels) == 2:
-            effects |= clustered_two_by_two(rates, codes, event, units[known])
-        rates = clustered_rates(rates, codes, event, units[known])
-    findings = [
-        *small_expected((column.name, outcome.name), counts, False),
-        *small_levels(column.levels, column.name, outcome.name, rates),
-    ]
-    return LevelsByClass(
-        column.name, outcome, column.levels, counts, rates, tests, effects, missing, by_weight(findings)
-    )
+            effects |= clustered_two_by_two(over_rows, codes, event, within)
+        return {"chi_square": chi}, effects
+
+    rates = Later(lambda: over_rows if within is None else clustered_rates(over_rows, codes, event, within))
+    ordered = column.ordered or column.kind == "binary"
+    return LevelsByClass(column.name, said, column.levels, ordered, counts, missing, rates, Later(tested))
 
 
 def _table_over_rows(counts: NDArray[np.int64], rates: Rates) -> tuple[dict[str, Significance], dict[str, Estimate]]:

@@ -10,22 +10,24 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.grouping import Grouping
-from ..columns.outcome import NumericOutcome
+from ..columns.grouping import Grouping, Groups
+from ..columns.outcome import Amount, NumericOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
 from ..distribution.distribution import NumberDistribution, number_distribution
 from ..distribution.look import Look
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, marked
+from ..later import Later
 from ..stats.clustered import clustered_spearman, product_design_effect, unit_codes
 from ..stats.clustered_groups import clustered_comparison
 from ..stats.correlation import pearson
 from ..stats.group_pairs import Pairs, all_pairs
-from ..stats.groups import GroupComparison, GroupSummary, compare_groups
-from ..stats.rates import QuantileBins, calendar_rate_bins, quantile_bins
+from ..stats.groups import GroupComparison, GroupSummary, compare_groups, compared, grouped_rows
+from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, quantile_bins
 from ..stats.shrinkage import shrunken_levels
 from ..stats.trend import Form, Line, Trend, least_squares, relation_form, smooth_trend
 from .by_class import bend_finding, bin_label
+from .cloud import Cloud, make_cloud
 
 Floats = NDArray[np.float64]
 Units = NDArray[np.int64] | None
@@ -33,61 +35,93 @@ Units = NDArray[np.int64] | None
 
 @dataclass(frozen=True)
 class NumberByLevels:
-    """A numeric outcome in the levels of a category candidate.
+    """A numeric outcome in the levels of a category candidate; each part is made when it is asked for.
 
     Parameters
     ----------
     comparison, distribution
         The outcome described, tested and shown in each level.
-    shrunken
-        The mean of each level drawn towards that of all rows, as far as its rows ask for, shape (levels,).
-    pairs
-        Differences of all levels.
+    ordered
+        Whether the order of the levels means something.
     missing
         Rows with an outcome and no level.
     """
 
     name: str
-    outcome: NumericOutcome
+    outcome: Amount
     comparison: GroupComparison
     distribution: NumberDistribution
-    shrunken: Floats
-    pairs: Pairs
     ordered: bool
     missing: int
-    findings: tuple[Finding, ...]
+    _pairs: Later[Pairs]
+
+    @property
+    def shrunken(self) -> Floats:
+        """The mean of each level drawn towards that of all rows, as far as its rows ask for, shape (levels,)."""
+        return shrunken_means(self.comparison.summary)
+
+    @property
+    def pairs(self) -> Pairs:
+        """Differences of all levels."""
+        return self._pairs()
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What a careful colleague would say."""
+        return self.distribution.findings
 
 
 @dataclass(frozen=True)
 class NumberByNumber:
-    """A numeric outcome along a numeric candidate.
+    """A numeric outcome along a numeric candidate; each part is made when it is asked for.
 
     Parameters
     ----------
-    x, y, rows
-        The candidate and the outcome where both are present, and the labels of those rows.
-    bins, comparison
-        Quantile bins of the candidate and the outcome in each; with both correlations.
-    line, trend, form
-        The least-squares line, the smooth trend and the form of the relation.
+    n, missing
+        Rows where both are present, and with an outcome and no value.
     groups
-        Which group each of these rows belongs to, where a column divides them.
+        What the groups are called, where a column divides the rows.
+    comparison
+        The outcome in quantile bins of the candidate; with both correlations.
     """
 
     name: str
-    outcome: NumericOutcome
-    x: Floats
-    y: Floats
-    rows: pd.Index[Any]
-    bins: QuantileBins
-    comparison: GroupComparison
-    line: Line
-    trend: Trend | None
-    form: Form
-    groups: Grouping | None
-    look: Look
+    outcome: Amount
+    n: int
     missing: int
-    findings: tuple[Finding, ...]
+    look: Look
+    groups: Groups | None
+    comparison: GroupComparison
+    _line: Later[Line]
+    _trend: Later[Trend | None]
+    _form: Later[Form]
+    _cloud: Later[Cloud | None]
+    _findings: Later[tuple[Finding, ...]]
+
+    @property
+    def line(self) -> Line:
+        """The least-squares line."""
+        return self._line()
+
+    @property
+    def trend(self) -> Trend | None:
+        """The smooth trend."""
+        return self._trend()
+
+    @property
+    def form(self) -> Form:
+        """The form of the relation."""
+        return self._form()
+
+    @property
+    def cloud(self) -> Cloud | None:
+        """The rows as a picture shows them; nothing where no row has both."""
+        return self._cloud()
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What a careful colleague would say."""
+        return self._findings()
 
 
 @dataclass(frozen=True)
@@ -95,11 +129,11 @@ class NumberOverTime:
     """A numeric outcome in units of the calendar of a date candidate."""
 
     name: str
-    outcome: NumericOutcome
+    outcome: Amount
     comparison: GroupComparison
-    bins: QuantileBins
+    bins: BinEnds
     missing: int
-    findings: tuple[Finding, ...]
+    findings: tuple[Finding, ...] = ()
 
 
 def number_by_levels(
@@ -108,21 +142,19 @@ def number_by_levels(
     """Compare a numeric outcome between the levels of a category candidate; ``units`` as in `number_by_class`."""
     known = outcome.known
     codes, values = column.codes[known], outcome.values[known]
-    within = None if units is None else units[known]
-    comparison = compare_groups(values, codes, column.levels)
-    if within is not None:
-        comparison = clustered_comparison(comparison, values, codes, within)
+    groups = grouped_rows(values, codes, column.levels)
+    comparison = compared(groups)
+    if units is not None:
+        comparison = clustered_comparison(comparison, values, codes, units[known])
     ordered = column.ordered or column.kind == "binary"
-    grouping = Grouping((column.name,), column.levels, codes.astype(np.int64), ordered)
+    grouping = Grouping.of((column.name,), column.levels, codes, ordered)
     distribution = number_distribution(
-        [outcome.name], outcome.name, values, grouping, look, row_labels=rows[known], shapes=False,
-        summary=comparison.summary,
+        [outcome.name], outcome.name, values, grouping, look, row_labels=rows[known], shapes=False, groups=groups,
+        summary=Later(lambda: comparison.summary),
     )  # fmt: skip
-    missing = int((codes < 0).sum())
-    pairs = all_pairs(comparison.summary)
     return NumberByLevels(
-        column.name, outcome, comparison, distribution, shrunken_means(comparison), pairs, ordered, missing,
-        distribution.findings,
+        column.name, outcome.said, comparison, distribution, ordered, int((codes < 0).sum()),
+        Later(lambda: all_pairs(comparison.summary)),
     )  # fmt: skip
 
 
@@ -131,9 +163,9 @@ def reading_order(n: NDArray[np.integer], shrunken: Floats) -> NDArray[np.intp]:
     return np.lexsort((-np.nan_to_num(shrunken, nan=-np.inf), n < T.FEW_ROWS))
 
 
-def shrunken_means(comparison: GroupComparison) -> Floats:
+def shrunken_means(summary: GroupSummary) -> Floats:
     """Return each level's mean drawn towards that of all rows by moment empirical Bayes; NaN where it has no rows."""
-    m = comparison.summary.moments
+    m = summary.moments
     total = int(m.n.sum())
     if total < 2:
         return m.mean.copy()
@@ -145,7 +177,6 @@ def number_by_number(
     candidate: Column,
     outcome: NumericOutcome,
     look: Look,
-    rows: pd.Index[Any],
     by: Grouping | None = None,
     units: Units = None,
 ) -> NumberByNumber:
@@ -158,37 +189,51 @@ def number_by_number(
     assert numbers is not None
     known = outcome.known
     x, y = numbers[known], outcome.values[known]
-    bins = quantile_bins(x)
-    labels = tuple(bin_label(a, b) for a, b in zip(bins.left, bins.right, strict=True))
-    comparison = compare_groups(y, bins.codes, labels)
     both = ~np.isnan(x)
     at, of = x[both], y[both]
-    within, inflation = None, 1.0
-    if units is not None:
-        comparison = clustered_comparison(comparison, y, bins.codes, units[known])
-        within = units[known][both]
-        inflation = product_design_effect(unit_codes(within), at, of)
-    effects, tests = dict(comparison.effects), dict(comparison.tests)
-    effects["pearson"], tests["pearson"] = pearson(at, of, inflation)
-    effects["spearman"], tests["spearman"] = clustered_spearman(at, of, within)
-    line, form = least_squares(at, of), relation_form(at, of, inflation)
-    effects["r_squared"] = _squared(effects["pearson"], line)
-    tests["not_straight"] = form.not_straight
-    groups = None if by is None else by.take(known).take(both)
+    cluster = None if units is None else units[known]
+    within = None if cluster is None else cluster[both]
+    bins = Later(lambda: quantile_bins(x))
+    binned = Later(lambda: _along(y, bins(), cluster))
+    inflation = Later(lambda: 1.0 if within is None else product_design_effect(unit_codes(within), at, of))
+    line = Later(lambda: least_squares(at, of))
+    form = Later(lambda: relation_form(at, of, inflation()))
+    correlated = Later(lambda: (pearson(at, of, inflation()), clustered_spearman(at, of, within)))
+
+    def tests() -> dict[str, Significance]:
+        (_, p), (_, s) = correlated()
+        return {**binned().tests, "pearson": p, "spearman": s, "not_straight": form().not_straight}
+
+    def effects() -> dict[str, Estimate]:
+        (r, _), (rho, _) = correlated()
+        return {**binned().effects, "pearson": r, "spearman": rho, "r_squared": _squared(r, line())}
+
+    def cloud() -> Cloud | None:
+        shown = of - line().at(at) if look.residuals else of
+        return make_cloud(at, of, shown, None if by is None else by.take(known).take(both)) if len(at) else None
+
+    comparison = GroupComparison(Later(lambda: binned().summary), Later(tests), Later(effects))
+    found = Later(lambda: mean_bend(candidate.name, outcome.said, binned().summary, bins().ends, comparison.tests))
     return NumberByNumber(
-        candidate.name, outcome, at, of, rows[known][both], bins,
-        GroupComparison(comparison.summary, tests, effects), line, smooth_trend(at, of), form, groups, look,
-        int((~both).sum()), mean_bend(candidate.name, outcome, comparison.summary, bins, tests),
+        candidate.name, outcome.said, len(at), int((~both).sum()), look, None if by is None else by.groups, comparison,
+        line, Later(lambda: smooth_trend(at, of)), form, Later(cloud), found,
     )  # fmt: skip
 
 
+def _along(y: Floats, bins: QuantileBins, units: Units) -> GroupComparison:
+    """Compare the outcome in bins of a candidate."""
+    labels = tuple(bin_label(a, b) for a, b in zip(bins.ends.left, bins.ends.right, strict=True))
+    comparison = compare_groups(y, bins.codes, labels)
+    return comparison if units is None else clustered_comparison(comparison, y, bins.codes, units)
+
+
 def mean_bend(
-    name: str, outcome: NumericOutcome, summary: GroupSummary, bins: QuantileBins, tests: dict[str, Significance]
+    name: str, outcome: Amount, summary: GroupSummary, bins: BinEnds, tests: dict[str, Significance]
 ) -> tuple[Finding, ...]:
     """Find a mean that differs strongly along a number without a trend; ``tests`` hold spearman and those over bins."""
     over_bins = tests.get("kruskal_wallis", tests.get("mann_whitney", UNDEFINED_TEST))
     trend = tests["spearman"].p
-    if len(bins.left) < 4 or not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
+    if len(bins) < 4 or not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
         return ()
     mean, what = summary.moments.mean, f"The mean of {marked(outcome.name)}"
     return (bend_finding(name, outcome.name, what, bins, mean, "{:.3g}".format, (trend, over_bins.p)),)
@@ -209,13 +254,16 @@ def number_over_time(
     known = outcome.known
     days, y = candidate.days[known], outcome.values[known]
     bins = calendar_rate_bins(days, unit=calendar)
-    labels = tuple(str(np.datetime64(int(d), "D")) for d in bins.left)
-    comparison = compare_groups(y, bins.codes, labels)
+    labels = tuple(str(np.datetime64(int(d), "D")) for d in bins.ends.left)
+    binned = compare_groups(y, bins.codes, labels)
     if units is not None:
-        comparison = clustered_comparison(comparison, y, bins.codes, units[known])
-    tests, effects = dict(comparison.tests), dict(comparison.effects)
+        binned = clustered_comparison(binned, y, bins.codes, units[known])
     both = ~np.isnan(days)
     within = None if units is None else units[known][both]
-    effects["spearman"], tests["spearman"] = clustered_spearman(days[both], y[both], within)
-    comparison = GroupComparison(comparison.summary, tests, effects)
-    return NumberOverTime(candidate.name, outcome, comparison, bins, int((~both).sum()), ())
+    trend = Later(lambda: clustered_spearman(days[both], y[both], within))
+    comparison = GroupComparison(
+        Later(lambda: binned.summary),
+        Later(lambda: {**binned.tests, "spearman": trend()[1]}),
+        Later(lambda: {**binned.effects, "spearman": trend()[0]}),
+    )
+    return NumberOverTime(candidate.name, outcome.said, comparison, bins.ends, int((~both).sum()))

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
 from ..estimate import UNDEFINED, Estimate, Significance
 from ..finding import Finding
@@ -19,7 +19,7 @@ from ..stats import tables as ct
 from ..stats.clustered import clustered_spearman_of_ranks
 from ..stats.clustered_groups import clustered_comparison, clustered_table
 from ..stats.correlation import ranks
-from ..stats.groups import GroupComparison, GroupSummary, compare_groups
+from ..stats.groups import GroupComparison, GroupedRows, GroupSummary, compare_groups, compared, grouped_rows
 from ..stats.multiplicity import q_values
 from ..stats.proportions import wilson
 from ..stats.rates import event_rates, quantile_bins
@@ -78,7 +78,7 @@ class Glimpse:
 class Glance:
     """All candidates, strongest association first, the few worth opening first, and what the numbers would hide."""
 
-    outcome: Outcome
+    outcome: Said
     rows: tuple[Glimpse, ...]
     overall: float
     first: tuple[str, ...]
@@ -121,7 +121,7 @@ def glance(
         overall = float(outcome.is_event[known].mean())
     else:
         overall = float(outcome.values[known].mean())
-    return Glance(outcome, tuple(seen), overall, first, tuple(f for g in seen for f in g.findings))
+    return Glance(outcome.said, tuple(seen), overall, first, tuple(f for g in seen for f in g.findings))
 
 
 def _glimpse(
@@ -162,13 +162,14 @@ def _number_classes(
     rows: Rows | None,
 ) -> Glimpse:
     codes = outcome.codes if known.all() else outcome.codes[known]
-    comparison = compare_groups(values, codes, outcome.levels, rows)
-    counts = _tenths(comparison)
+    groups = grouped_rows(values, codes, outcome.levels, rows)
+    comparison = compared(groups)
+    counts = _tenths(groups)
     test, v = (ct.chi_square(counts), ct.cramers_v(counts).estimate) if counts.shape[0] > 1 else (_no_test(), 0.0)
     if units is not None:
         comparison = clustered_comparison(comparison, values, codes, units)
         bins = quantile_bins(values)
-        if len(bins.left) > 1:
+        if len(bins.ends) > 1:
             test, effect = clustered_table(counts, bins.codes, codes, units)
             v = effect.estimate
     effect = _standardized(comparison, values, outcome, known, units)
@@ -186,8 +187,8 @@ def _bend(
 ) -> tuple[Finding, ...]:
     """Say so where the standardized difference hides a bend."""
     bins = quantile_bins(values)
-    rates = event_rates(bins.codes, codes == outcome.event_code, len(bins.left))
-    return tuple(bend_without_trend(name, outcome, comparison, bins, rates))
+    rates = event_rates(bins.codes, codes == outcome.event_code, len(bins.ends))
+    return tuple(bend_without_trend(name, outcome.said, comparison, bins.ends, rates))
 
 
 def _standardized(
@@ -200,17 +201,16 @@ def _standardized(
     return (two if units is None else clustered_comparison(two, values, event, units)).effects["hedges_g"]
 
 
-def _tenths(comparison: GroupComparison) -> Ints:
+def _tenths(groups: GroupedRows) -> Ints:
     """Count each class in tenths of all rows, shape (bins, classes)."""
-    summary = comparison.summary
-    if comparison.ranked is not None:
-        edges = comparison.ranked.quantiles(np.arange(1, BINS) / BINS)
+    if len(groups.labels) == 2:
+        edges = groups.ranked.quantiles(np.arange(1, BINS) / BINS)
         edges = np.unique(edges[~np.isnan(edges)])
     else:
-        pooled = np.concatenate(summary.ordered)
+        pooled = np.concatenate(groups.ordered)
         pooled.sort(kind="stable")
         edges = quantile_edges(pooled, BINS) if len(pooled) else np.zeros(0)
-    places = [np.concatenate(([0], np.searchsorted(g, edges, "left"), [len(g)])) for g in summary.ordered]
+    places = [np.concatenate(([0], np.searchsorted(g, edges, "left"), [len(g)])) for g in groups.ordered]
     counts = np.diff(np.array(places), axis=1).T
     return np.asarray(counts[counts.sum(axis=1) > 0], np.int64)
 
@@ -285,12 +285,12 @@ def _number_number(
     x_ranks, y_ranks = ranks(values[both]), ranks_of_ordinals(ordinals[both])
     effect, test = clustered_spearman_of_ranks(x_ranks, y_ranks, None if units is None else units[both])
     bins = quantile_bins(values)
-    comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.left))))
-    if units is not None and len(bins.left) > 1:
+    comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.ends))))
+    if units is not None and len(bins.ends) > 1:
         comparison = clustered_comparison(comparison, y, bins.codes, units)
     over = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
     n = int(both.sum())
-    found = mean_bend(column.name, outcome, comparison.summary, bins, {**comparison.tests, "spearman": test})
+    found = mean_bend(column.name, outcome.said, comparison.summary, bins.ends, {**comparison.tests, "spearman": test})
     return Glimpse(
         column.name, column.kind, n, len(y) - n, "spearman", *effect, "", "", _ratio(comparison), _both(test, over),
         np.nan, findings=found,

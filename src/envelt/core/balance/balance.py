@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.outcome import Classes, ClassOutcome, Outcome
 from ..columns.table import TimeColumn
 from ..finding import Finding, by_weight, marked
 from ..stats.groups import compare_groups
@@ -34,7 +34,7 @@ class ClassBalance:
         How many there are, to set beside the rows of the smallest class.
     """
 
-    outcome: ClassOutcome
+    outcome: Classes
     counts: NDArray[np.int64]
     unknown: int
     largest_share: float
@@ -78,7 +78,7 @@ def class_balance(outcome: ClassOutcome, candidates: int) -> ClassBalance:
                 {"rows": int(counts[smallest]), "candidates": candidates},
             )
         )
-    return ClassBalance(outcome, counts, unknown, float(share[largest]), candidates, by_weight(findings))
+    return ClassBalance(outcome.said, counts, unknown, float(share[largest]), candidates, by_weight(findings))
 
 
 def lopsidedness(counts: NDArray[np.int64]) -> str:
@@ -96,7 +96,7 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
     for column in dates:
         days = column.days[known]
         bins = calendar_rate_bins(days, DRIFT_BINS)
-        rows = np.bincount(bins.codes[bins.codes >= 0], minlength=len(bins.left))
+        rows = np.bincount(bins.codes[bins.codes >= 0], minlength=len(bins.ends))
         enough = np.flatnonzero(rows >= T.SPREAD_ROWS)
         if len(enough) < 2:
             continue
@@ -117,7 +117,7 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
         if not p < T.DRIFT_P:
             continue
         first, last = 0, k - 1
-        names = [str(np.datetime64(int(bins.left[enough[i]]), "D")) for i in (first, last)]
+        names = [str(np.datetime64(int(bins.ends.left[enough[i]]), "D")) for i in (first, last)]
         found.append(
             Finding(
                 "outcome-drift",

@@ -61,8 +61,8 @@ class Cuts:
 
 
 @dataclass(frozen=True)
-class TableAxis:
-    """The rows, or the columns, of a table.
+class AxisLevels:
+    """The rows, or the columns, of a table: what they are called.
 
     Parameters
     ----------
@@ -70,30 +70,45 @@ class TableAxis:
         The columns it is made of.
     levels
         One tuple a level, one text a column.
-    codes
-        Of the rows of the data, shape (n,), ``-1`` for missing.
     ordered
         Whether the order of the levels means something.
     missing
         Rows without a level.
     notes
         How numbers were cut and levels joined.
-    other
-        Whether the last level holds the levels that were joined.
+    joined
+        How many levels were joined into the last one.
     """
 
     names: tuple[str, ...]
     levels: tuple[tuple[str, ...], ...]
-    codes: Codes
     ordered: bool
     missing: int
     notes: tuple[str, ...] = ()
-    other: bool = False
+    joined: int = 0
 
     @property
     def labels(self) -> tuple[str, ...]:
         """One text a level."""
         return tuple(", ".join(level) for level in self.levels)
+
+    @property
+    def other(self) -> bool:
+        """Whether the last level holds levels that were joined."""
+        return self.joined > 0
+
+
+@dataclass(frozen=True)
+class TableAxis:
+    """An axis with the level of each row of the data, shape (n,), ``-1`` for missing."""
+
+    axis: AxisLevels
+    codes: Codes
+
+    @property
+    def size(self) -> int:
+        """How many levels there are."""
+        return len(self.axis.levels)
 
 
 def axis_of(columns: list[Column], cuts: Cuts) -> TableAxis:
@@ -107,61 +122,54 @@ def axis_of(columns: list[Column], cuts: Cuts) -> TableAxis:
     whole = _one(columns[0], cuts)
     for column in columns[1:]:
         one = _one(column, cuts)
-        size = len(one.levels)
-        if len(whole.levels) * size > MOST_COMBINED:
+        a, b, size = whole.axis, one.axis, one.size
+        if whole.size * size > MOST_COMBINED:
             raise OptionError(
-                f"{' and '.join((*whole.names, *one.names))} make {len(whole.levels) * size:,} combinations; at most "
+                f"{' and '.join((*a.names, *b.names))} make {whole.size * size:,} combinations; at most "
                 f"{MOST_COMBINED:,} are tabulated. Keep fewer levels: largest=… (--largest)."
             )
         codes = np.where((whole.codes < 0) | (one.codes < 0), -1, whole.codes * size + one.codes)
-        levels = tuple((*a, *b) for a in whole.levels for b in one.levels)
-        ordered = whole.ordered and one.ordered
-        notes = (*whole.notes, *one.notes)
-        whole = TableAxis((*whole.names, *one.names), levels, codes, ordered, int((codes < 0).sum()), notes)
+        levels = tuple((*x, *y) for x in a.levels for y in b.levels)
+        axis = AxisLevels(
+            (*a.names, *b.names), levels, a.ordered and b.ordered, int((codes < 0).sum()), (*a.notes, *b.notes)
+        )
+        whole = TableAxis(axis, codes)
     return whole
 
 
-def _is_empty(column: Column) -> bool:
-    if isinstance(column, CategoryColumn):
-        # one look at the first rows is enough for nearly every column
-        return int(column.codes[:1000].max(initial=-1)) < 0 and int(column.codes.max(initial=-1)) < 0
-    return bool(column.missing.all())
-
-
 def _one(column: Column, cuts: Cuts) -> TableAxis:
-    if _is_empty(column):
+    if column.empty:
         raise OptionError(f"{column.name!r} is missing in every row: there is nothing to tabulate.")
     if isinstance(column, CategoryColumn):
         ordered = column.ordered or column.kind == "binary"
         missing = int((column.codes < 0).sum()) if column.codes.min(initial=0) < 0 else 0
         levels = tuple((level,) for level in column.levels)
-        axis = TableAxis((column.name,), levels, column.codes, ordered, missing)
+        axis = TableAxis(AxisLevels((column.name,), levels, ordered, missing), column.codes)
         axis = _joined(axis, cuts.largest)
     else:
         axis = _binned(column, cuts)
-    if cuts.missing and axis.missing:
-        last = len(axis.levels)
-        codes = np.where(axis.codes < 0, last, axis.codes)
-        return replace(axis, levels=(*axis.levels, (ABSENT,)), codes=codes, missing=0, ordered=False)
+    if cuts.missing and axis.axis.missing:
+        codes = np.where(axis.codes < 0, axis.size, axis.codes)
+        shown = replace(axis.axis, levels=(*axis.axis.levels, (ABSENT,)), missing=0, ordered=False)
+        return TableAxis(shown, codes)
     return axis
 
 
-def _joined(axis: TableAxis, largest: int | None) -> TableAxis:
+def _joined(whole: TableAxis, largest: int | None) -> TableAxis:
     """Keep the largest levels apart and join the others, where there are more than asked for."""
-    most = largest or MOST_LEVELS
-    if len(axis.levels) <= most + 1:
-        return axis
-    n = np.bincount(axis.codes[axis.codes >= 0], minlength=len(axis.levels))
+    most, axis = largest or MOST_LEVELS, whole.axis
+    if whole.size <= most + 1:
+        return whole
+    n = np.bincount(whole.codes[whole.codes >= 0], minlength=whole.size)
     kept = np.sort(np.argsort(-n, kind="stable")[:most])
-    renumber = np.full(len(axis.levels) + 1, most, np.int64)
+    renumber = np.full(whole.size + 1, most, np.int64)
     renumber[kept] = np.arange(most)
     renumber[-1] = -1
-    joined = len(axis.levels) - most
+    joined = whole.size - most
     levels = (*(axis.levels[k] for k in kept), (f"other ({joined:,} levels)",))
     note = f"the {most:,} largest levels of {marked(axis.names[0])}; {joined:,} joined as other"
-    return replace(
-        axis, levels=levels, codes=renumber[axis.codes], notes=(*axis.notes, note), ordered=False, other=True
-    )
+    shown = replace(axis, levels=levels, notes=(*axis.notes, note), ordered=False, joined=joined)
+    return TableAxis(shown, renumber[whole.codes])
 
 
 def _binned(column: Column, cuts: Cuts) -> TableAxis:
@@ -189,13 +197,14 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
         if present[0] < edges[0]:
             labels[0] = f"under {number_label(np.ceil(edges[1]) if _on_halves(edges) else edges[1])}"
         if present[-1] > edges[-1]:
-            labels[-1] = f"{labels[-1].split(' to ')[0]} up"
+            labels[-1] = f"{_first_of(edges)} up"
         note = f"{marked(column.name)} in bins of {number_label(float(f'{np.median(np.diff(bins.edges)):.6g}'))}"
         if len(labels) > MOST_COMBINED:
             raise OptionError(f"{len(labels):,} bins of {column.name} are too many to tabulate: take a larger width.")
     codes = np.where(np.isnan(values), -1, np.searchsorted(inner, values, "right"))
     levels = tuple((label,) for label in labels)
-    return TableAxis((column.name,), levels, codes.astype(np.int64), True, missing, (note,) if note else ())
+    axis = AxisLevels((column.name,), levels, True, missing, (note,) if note else ())
+    return TableAxis(axis, codes.astype(np.int64))
 
 
 def _within_fences(present: Floats) -> Floats:
@@ -207,6 +216,11 @@ def _within_fences(present: Floats) -> Floats:
 
 def _on_halves(edges: Floats) -> bool:
     return bool((np.mod(edges, 1) == 0.5).all())
+
+
+def _first_of(edges: Floats) -> str:
+    """Name the least value of the last bin."""
+    return str(int(np.ceil(edges[-2]))) if _on_halves(edges) else number_labels(edges)[-2]
 
 
 def _ranges(edges: Floats) -> list[str]:

@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from ...errors import KindConflictError, did_you_mean
+from ...errors import KindConflictError, did_you_mean, pointing
 from .grades import grade_order
 from .kinds import Detected, detect
 from .plan import ColumnPlan
@@ -40,7 +40,11 @@ def encode_table(raw: Mapping[str, RawColumn], rows: pd.Index[Any], plans: Mappi
     ------
     UnknownKindError, KindConflictError
     """
-    return Table({name: encode(name, column, plans.get(name, NO_PLAN), rows) for name, column in raw.items()}, rows)
+    columns = {}
+    for name, column in raw.items():
+        with pointing("columns", name):
+            columns[name] = encode(name, column, plans.get(name, NO_PLAN), rows)
+    return Table(columns, rows)
 
 
 def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any]) -> Column:

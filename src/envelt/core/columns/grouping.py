@@ -22,8 +22,8 @@ MOST_BY = 2
 
 
 @dataclass(frozen=True)
-class Grouping:
-    """Groups of rows.
+class Groups:
+    """What groups of rows are called, without the rows: what a result says of them.
 
     Parameters
     ----------
@@ -31,8 +31,6 @@ class Grouping:
         The columns that make the groups; none for all rows together.
     labels
         Of the groups that occur.
-    codes
-        The group of each row, shape (n,), ``-1`` for none.
     ordered
         Whether the order of the groups means something.
     note
@@ -43,7 +41,6 @@ class Grouping:
 
     names: tuple[str, ...]
     labels: tuple[str, ...]
-    codes: Codes
     ordered: bool = False
     note: str = ""
     places: tuple[int, ...] = ()
@@ -51,26 +48,65 @@ class Grouping:
     def __len__(self) -> int:
         return len(self.labels)
 
+
+@dataclass(frozen=True)
+class Grouping:
+    """Groups of rows: what they are called, and the group of each row, shape (n,), ``-1`` for none."""
+
+    groups: Groups
+    codes: Codes
+
+    @classmethod
+    def of(
+        cls,
+        names: tuple[str, ...],
+        labels: tuple[str, ...],
+        codes: NDArray[np.integer],
+        ordered: bool = False,
+        note: str = "",
+        places: tuple[int, ...] = (),
+    ) -> Grouping:
+        """Return groups by what they are called."""
+        return cls(Groups(names, labels, ordered, note, places), codes.astype(np.int64, copy=False))
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The columns that make the groups."""
+        return self.groups.names
+
+    @property
+    def labels(self) -> tuple[str, ...]:
+        """Of the groups."""
+        return self.groups.labels
+
+    def __len__(self) -> int:
+        return len(self.groups)
+
+    @property
+    def outside(self) -> int:
+        """How many rows have no group."""
+        return int((self.codes < 0).sum())
+
     def take(self, keep: NDArray[np.bool_]) -> Grouping:
         """Return the grouping of some of the rows; groups that lose all their rows stay."""
-        return replace(self, codes=self.codes[keep])
+        return Grouping(self.groups, self.codes[keep])
 
 
 def no_groups(rows: int) -> Grouping:
     """Return one group of all rows."""
-    return Grouping((), (ALL,), np.zeros(rows, np.int64))
+    return Grouping.of((), (ALL,), np.zeros(rows, np.int64))
 
 
 def groups_of(column: Column) -> Grouping:
     """Return the groups a column makes: its levels, its few values, its quarters, or units of the calendar."""
     if isinstance(column, CategoryColumn):
         ordered = column.ordered or column.kind == "binary"
-        return _occurring(Grouping((column.name,), column.levels, column.codes.astype(np.int64), ordered))
+        return _occurring(Grouping.of((column.name,), column.levels, column.codes, ordered))
     values = column.numbers
     assert values is not None
     present = np.sort(values[~np.isnan(values)])
     if len(present) == 0:
-        return Grouping((column.name,), (), np.full(len(values), -1, np.int64), True)
+        return Grouping.of((column.name,), (), np.full(len(values), -1, np.int64), True)
     if isinstance(column, TimeColumn):
         bins, unit = calendar_bins(present)
         edges = bins.edges[1:-1]
@@ -83,7 +119,7 @@ def groups_of(column: Column) -> Grouping:
         labels, ends = cut_labels(edges.tolist()), ", ".join(number_label(e) for e in edges)
         note = f"{column.name} cut near its quarters, at {ends} (a value on a cut goes right)"
     codes = np.where(np.isnan(values), -1, np.searchsorted(edges, values, "right"))
-    return _occurring(Grouping((column.name,), labels, codes.astype(np.int64), True, note))
+    return _occurring(Grouping.of((column.name,), labels, codes, True, note))
 
 
 def _round_quarters(present: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -102,9 +138,11 @@ def crossed(first: Grouping, second: Grouping) -> Grouping:
     used = np.unique(codes[codes >= 0])
     labels = tuple(f"{first.labels[k // size]}, {second.labels[k % size]}" for k in used.tolist())
     renumbered = np.where(codes < 0, -1, np.searchsorted(used, codes))
-    notes = "; ".join(n for n in (first.note, second.note) if n)
+    notes = "; ".join(n for n in (first.groups.note, second.groups.note) if n)
     places = tuple(int(k) % size for k in used)
-    return Grouping((*first.names, *second.names), labels, renumbered, first.ordered and second.ordered, notes, places)
+    return Grouping.of(
+        (*first.names, *second.names), labels, renumbered, first.groups.ordered and second.groups.ordered, notes, places
+    )
 
 
 def grouping_of(columns: list[Column], rows: int) -> Grouping:
@@ -134,16 +172,16 @@ def stacked(columns: list[Column], by: Grouping, titles: list[str]) -> tuple[NDA
     rows = len(columns[0])
     values = np.concatenate([c.numbers for c in columns if c.numbers is not None])
     which = np.repeat(np.arange(len(columns), dtype=np.int64), rows)
-    several = Grouping((), tuple(titles), which)
+    several = Grouping.of((), tuple(titles), which)
     if not by.names:
         return values, several
-    again = Grouping(by.names, by.labels, np.tile(by.codes, len(columns)), by.ordered, by.note)
+    again = Grouping(replace(by.groups, places=()), np.tile(by.codes, len(columns)))
     return values, crossed(several, again)
 
 
 def crossed_column(by: Grouping, column: CategoryColumn) -> CategoryColumn:
     """Return a category column divided by groups: a level for each pair that occurs, the column's level first."""
-    levels = Grouping((column.name,), column.levels, column.codes.astype(np.int64))
+    levels = Grouping.of((column.name,), column.levels, column.codes)
     both = crossed(levels, by)
     return replace(
         column,
@@ -164,4 +202,4 @@ def _occurring(grouping: Grouping) -> Grouping:
     renumber = np.full(len(grouping) + 1, -1, np.int64)
     renumber[kept] = np.arange(len(kept))
     labels = tuple(grouping.labels[k] for k in kept)
-    return replace(grouping, labels=labels, codes=renumber[grouping.codes])
+    return Grouping(replace(grouping.groups, labels=labels), renumber[grouping.codes])

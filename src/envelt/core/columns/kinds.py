@@ -6,6 +6,7 @@ open. Where the evidence does not decide, the kind whose mistake costs less is c
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -142,44 +143,128 @@ def distinct_numbers(values: Floats) -> tuple[Floats, Ints]:
     return unique, counts.astype(np.int64)
 
 
+@dataclass(frozen=True)
+class Whole:
+    """A column of whole numbers, and what the rules below ask of it."""
+
+    name: str
+    values: Floats
+    unique: Floats
+    counts: Ints
+
+    @property
+    def present(self) -> int:
+        """Rows with a value."""
+        return len(self.values)
+
+    @property
+    def distinct(self) -> int:
+        """Different values."""
+        return len(self.unique)
+
+    @property
+    def wide(self) -> float:
+        """From the smallest to the largest."""
+        return float(self.unique[-1] - self.unique[0])
+
+    @property
+    def recurs(self) -> bool:
+        """Whether there are rows enough for each value to be a level."""
+        return self.present >= T.ROWS_PER_STEP * self.distinct
+
+    @property
+    def one_width(self) -> bool:
+        """Whether all have one number of digits, three or more."""
+        return bool(self.unique[0] >= 100 and len(str(int(self.unique[0]))) == len(str(int(self.unique[-1]))))
+
+    @property
+    def low(self) -> str:
+        """The smallest, as text."""
+        return short_label(self.unique[0])
+
+    @property
+    def high(self) -> str:
+        """The largest, as text."""
+        return short_label(self.unique[-1])
+
+    @property
+    def span(self) -> str:
+        """What there is, in words."""
+        return f"{self.distinct:,} whole numbers, {self.low} to {self.high}, in {self.present:,} rows"
+
+    def hints(self, at: str) -> bool:
+        """Say whether the name hints at something."""
+        return hints(self.name, at)
+
+
 def _detect_whole(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:
-    present, distinct = len(values), len(unique)
-    low, high = short_label(unique[0]), short_label(unique[-1])
-    span = f"{distinct:,} whole numbers, {low} to {high}, in {present:,} rows"
-    wide = float(unique[-1] - unique[0])
-    recurs = present >= T.ROWS_PER_STEP * distinct
-    if present >= T.ROWS_FOR_IDENTIFIER and distinct == present:
-        if wide + 1 == distinct:
-            return Detected("identifier", f"each whole number from {low} to {high} once: a row number")
-        if bool((np.diff(values) > 0).all()) and distinct >= 2 * T.ROWS_FOR_IDENTIFIER and hints(name, "identifiers"):
-            return Detected("identifier", f"{span}, rising from row to row, as codes do")
-        if hints(name, "identifiers"):
-            return Detected("identifier", f"a different whole number in each of {present:,} rows, as codes have")
-    if unique[0] >= 1800 and unique[-1] <= 2100 and distinct <= 300 and not hints(name, "identifiers"):
-        return Detected("discrete", f"{span}: years")
-    if _one_width(unique) and hints(name, "codes"):
-        if distinct / present >= T.IDENTIFIER_DISTINCT_SHARE and present >= T.ROWS_FOR_IDENTIFIER:
-            return Detected("identifier", f"{span}: codes of one width, seldom twice", other="nominal")
-        return Detected("nominal", f"{span}: codes of one width; an average of these means nothing", other="discrete")
-    if _one_width(unique) and recurs and distinct <= T.FEW_CODES and unique[0] >= 100:
-        gaps = np.diff(unique)
-        if hints(name, "names") or (gaps.max() > gaps.min() and wide > 3 * distinct):
-            return Detected(
-                "nominal", f"{span}: codes of one width; an average of these means nothing", other="discrete"
-            )
-    if recurs and distinct <= T.FEW_GRADES + 1 and unique[0] in (0, 1) and wide < 2 * distinct:
-        return _few_whole(name, unique, counts, span)
-    if present >= T.ROWS_FOR_IDENTIFIER and hints(name, "identifiers") and _looks_keyed(name, distinct, present, wide):
-        return Detected("identifier", f"{span}: names cases by its name", other="discrete")
-    if distinct > T.MANY_WHOLE and wide > 1000:
-        return Detected("continuous", f"{span}: a quantity recorded in whole units")
-    if recurs and distinct <= T.FEW_CODES and hints(name, "names") and not hints(name, "counts"):
-        return Detected("nominal", f"{span}; by its name, names and not amounts", other="discrete")
-    return Detected("discrete", f"{span}: a count or whole units")
+    column = Whole(name, values, unique, counts)
+    for rule in (_all_different, _years, _codes, _few_codes, _few_small, _keyed, _quantity, _named):
+        found = rule(column)
+        if found is not None:
+            return found
+    return Detected("discrete", f"{column.span}: a count or whole units")
 
 
-def _looks_keyed(name: str, distinct: int, present: int, wide: float) -> bool:
-    return distinct / present >= 0.2 and wide > 2 * distinct and not hints(name, "counts")
+def _all_different(c: Whole) -> Detected | None:
+    if c.present < T.ROWS_FOR_IDENTIFIER or c.distinct < c.present:
+        return None
+    if c.wide + 1 == c.distinct:
+        return Detected("identifier", f"each whole number from {c.low} to {c.high} once: a row number")
+    if not c.hints("identifiers"):
+        return None
+    if bool((np.diff(c.values) > 0).all()) and c.distinct >= 2 * T.ROWS_FOR_IDENTIFIER:
+        return Detected("identifier", f"{c.span}, rising from row to row, as codes do")
+    return Detected("identifier", f"a different whole number in each of {c.present:,} rows, as codes have")
+
+
+def _years(c: Whole) -> Detected | None:
+    if c.unique[0] >= 1800 and c.unique[-1] <= 2100 and c.distinct <= 300 and not c.hints("identifiers"):
+        return Detected("discrete", f"{c.span}: years")
+    return None
+
+
+def _codes(c: Whole) -> Detected | None:
+    if not (c.one_width and c.hints("codes")):
+        return None
+    if c.distinct / c.present >= T.IDENTIFIER_DISTINCT_SHARE and c.present >= T.ROWS_FOR_IDENTIFIER:
+        return Detected("identifier", f"{c.span}: codes of one width, seldom twice", other="nominal")
+    return Detected("nominal", f"{c.span}: codes of one width; an average of these means nothing", other="discrete")
+
+
+def _few_codes(c: Whole) -> Detected | None:
+    if not (c.one_width and c.recurs and c.distinct <= T.FEW_CODES and c.unique[0] >= 100):
+        return None
+    gaps = np.diff(c.unique)
+    if c.hints("names") or (gaps.max() > gaps.min() and c.wide > 3 * c.distinct):
+        return Detected("nominal", f"{c.span}: codes of one width; an average of these means nothing", other="discrete")
+    return None
+
+
+def _few_small(c: Whole) -> Detected | None:
+    """Tell grades, names and counts apart among few small whole numbers."""
+    if not (c.recurs and c.distinct <= T.FEW_GRADES + 1 and c.unique[0] in (0, 1) and c.wide < 2 * c.distinct):
+        return None
+    return _few_whole(c.name, c.unique, c.counts, c.span)
+
+
+def _keyed(c: Whole) -> Detected | None:
+    named = c.present >= T.ROWS_FOR_IDENTIFIER and c.hints("identifiers") and not c.hints("counts")
+    if named and c.distinct / c.present >= 0.2 and c.wide > 2 * c.distinct:
+        return Detected("identifier", f"{c.span}: names cases by its name", other="discrete")
+    return None
+
+
+def _quantity(c: Whole) -> Detected | None:
+    if c.distinct > T.MANY_WHOLE and c.wide > 1000:
+        return Detected("continuous", f"{c.span}: a quantity recorded in whole units")
+    return None
+
+
+def _named(c: Whole) -> Detected | None:
+    if c.recurs and c.distinct <= T.FEW_CODES and c.hints("names") and not c.hints("counts"):
+        return Detected("nominal", f"{c.span}; by its name, names and not amounts", other="discrete")
+    return None
 
 
 def _few_whole(name: str, unique: Floats, counts: Ints, span: str) -> Detected:
@@ -194,8 +279,3 @@ def _few_whole(name: str, unique: Floats, counts: Ints, span: str) -> Detected:
     if len(unique) > T.FEW_GRADES:
         return Detected("discrete", f"{span}: a count or a scale", other="ordinal")
     return Detected("ordinal", f"{span}: a grade, not a quantity", other="discrete" if unique[0] == 0 else "nominal")
-
-
-def _one_width(unique: Floats) -> bool:
-    """Say whether whole numbers all have one number of digits, three or more."""
-    return bool(unique[0] >= 100 and len(str(int(unique[0]))) == len(str(int(unique[-1]))))

@@ -16,15 +16,13 @@ EVENT_WORDS = ("yes", "y", "true", "t", "1")
 
 
 @dataclass(frozen=True)
-class ClassOutcome:
-    """An outcome of classes.
+class Classes:
+    """What the classes of an outcome are called, without the rows: what a result says of it.
 
     Parameters
     ----------
     name
         Of the column.
-    codes
-        The class of each row, shape (n,), ``-1`` where unknown.
     levels
         The classes; of two, the event is the second, so that differences are of the event against the rest.
     event
@@ -32,9 +30,51 @@ class ClassOutcome:
     """
 
     name: str
-    codes: NDArray[np.int32]
     levels: tuple[str, ...]
     event: str
+
+    @property
+    def event_code(self) -> int:
+        """The event's place among the levels."""
+        return self.levels.index(self.event)
+
+
+@dataclass(frozen=True)
+class Amount:
+    """What an outcome of numbers is called."""
+
+    name: str
+
+
+@dataclass(frozen=True)
+class ClassOutcome:
+    """An outcome of classes.
+
+    Parameters
+    ----------
+    said
+        What it and its classes are called.
+    codes
+        The class of each row, shape (n,), ``-1`` where unknown.
+    """
+
+    said: Classes
+    codes: NDArray[np.int32]
+
+    @property
+    def name(self) -> str:
+        """Of the column."""
+        return self.said.name
+
+    @property
+    def levels(self) -> tuple[str, ...]:
+        """The classes."""
+        return self.said.levels
+
+    @property
+    def event(self) -> str:
+        """The class whose rate is spoken of."""
+        return self.said.event
 
     @property
     def known(self) -> NDArray[np.bool_]:
@@ -44,7 +84,7 @@ class ClassOutcome:
     @property
     def event_code(self) -> int:
         """The event's place among the levels."""
-        return self.levels.index(self.event)
+        return self.said.event_code
 
     @property
     def is_event(self) -> NDArray[np.bool_]:
@@ -68,6 +108,11 @@ class NumericOutcome:
     values: NDArray[np.float64]
 
     @property
+    def said(self) -> Amount:
+        """What it is called."""
+        return Amount(self.name)
+
+    @property
     def known(self) -> NDArray[np.bool_]:
         """Which rows have an outcome."""
         return ~np.isnan(self.values)
@@ -82,6 +127,7 @@ class NumericOutcome:
 
 
 Outcome = ClassOutcome | NumericOutcome
+Said = Classes | Amount
 
 
 def resolve_outcome(table: Table, name: str, event: str | None = None) -> Outcome:
@@ -141,4 +187,4 @@ def _class_outcome(column: CategoryColumn, event: str | None) -> ClassOutcome:
     if len(levels) == 2 and levels[0] == event:
         codes = np.where(codes >= 0, 1 - codes, -1).astype(np.int32)
         levels = (levels[1], levels[0])
-    return ClassOutcome(column.name, codes, levels, event)
+    return ClassOutcome(Classes(column.name, levels, event), codes)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from ...errors import OptionError, did_you_mean
+from ...errors import OptionError, did_you_mean, pointing
 from .kinds import check_kind
 
 
@@ -124,7 +124,8 @@ def derived_plan(name: str, given: Mapping[str, Any]) -> DerivedPlan:
 def _known(where: str, given: Mapping[str, Any], keys: tuple[str, ...]) -> None:
     for key in given:
         if key not in keys:
-            raise OptionError(f"Unknown key {key!r} in {where}.{did_you_mean(key, keys)}")
+            with pointing(key):
+                raise OptionError(f"Unknown key {key!r} in {where}.{did_you_mean(key, keys)}")
 
 
 def _text(what: str, value: Any) -> str:

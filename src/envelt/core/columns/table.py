@@ -74,6 +74,11 @@ class Column:
         raise NotImplementedError
 
     @property
+    def empty(self) -> bool:
+        """Whether no row has a value."""
+        return bool(self.missing.all())
+
+    @property
     def numbers(self) -> Floats | None:
         """The values as numbers (dates as days since 1970), NaN where missing; nothing for a category."""
         return None
@@ -113,6 +118,11 @@ class NumericColumn(Column):
     def distinct(self) -> int:
         """How many different values are present."""
         return self.counted if self.counted >= 0 else len(pd.unique(self.values[~self.missing]))
+
+    @property
+    def empty(self) -> bool:
+        """Whether no row has a value."""
+        return bool(np.isnan(self.values[:1000]).all() and np.isnan(self.values).all())
 
     @property
     def numbers(self) -> Floats:
@@ -202,6 +212,12 @@ class CategoryColumn(Column):
     def missing(self) -> Mask:
         """Which rows have no level, shape (n,)."""
         return self.codes < 0
+
+    @property
+    def empty(self) -> bool:
+        """Whether no row has a level."""
+        # one look at the first rows is enough for nearly every column
+        return int(self.codes[:1000].max(initial=-1)) < 0 and int(self.codes.max(initial=-1)) < 0
 
     @cached_property
     def counts(self) -> NDArray[np.int64]:

@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OptionError
-from ..columns.axes import TableAxis
+from ..columns.axes import AxisLevels, TableAxis
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
+from ..later import Later
 from ..stats import tables as ct
 from ..stats.clustered_groups import clustered_rates, clustered_table, clustered_two_by_two
 from ..stats.groups import summarise_groups
@@ -67,22 +68,43 @@ class CrossTable:
         Of the part of the rows it is of; empty for all.
     counts
         Shape (rows, columns); one column where there is one axis.
-    units
-        Different units in each cell, where a unit is declared.
     event
         The place, among the columns, of the level that risks are of.
     """
 
     label: str
-    rows: TableAxis
-    columns: TableAxis | None
+    rows: AxisLevels
+    columns: AxisLevels | None
     counts: Ints
-    units: Ints | None
-    tests: dict[str, Significance]
-    effects: dict[str, Estimate]
-    simulated: bool
-    outcome: OutcomeRates | None
     event: int
+    _compared: Later[tuple[dict[str, Significance], dict[str, Estimate], bool]]
+    _outcome: Later[OutcomeRates | None]
+    _units: Later[Ints | None]
+
+    @property
+    def tests(self) -> dict[str, Significance]:
+        """Whether rows and columns are related."""
+        return self._compared()[0]
+
+    @property
+    def effects(self) -> dict[str, Estimate]:
+        """How far."""
+        return self._compared()[1]
+
+    @property
+    def simulated(self) -> bool:
+        """Whether p comes from tables drawn at random, or from the statistic's exact moments."""
+        return self._compared()[2]
+
+    @property
+    def outcome(self) -> OutcomeRates | None:
+        """The outcome at each level of the rows."""
+        return self._outcome()
+
+    @property
+    def units(self) -> Ints | None:
+        """Different units in each cell, where a unit is declared."""
+        return self._units()
 
     def shares(self, of: str) -> Floats:
         """Return shares by row, by column, or of all; NaN where there is nothing to share."""
@@ -114,7 +136,7 @@ def cross_counts(
     rows: TableAxis, columns: TableAxis | None, weight: Ints | None = None, keep: NDArray[np.bool_] | None = None
 ) -> Ints:
     """Count rows in every combination of levels; rows missing on either side are left out."""
-    shape = (len(rows.levels), 1 if columns is None else len(columns.levels))
+    shape = (rows.size, 1 if columns is None else columns.size)
     size = shape[0] * shape[1]
     present = _present(rows, columns, keep)
     counts = np.zeros(size, np.int64)
@@ -150,7 +172,7 @@ def _of(weight: Ints, present: NDArray[np.bool_] | None, part: slice) -> Ints:
 
 def _present(rows: TableAxis, columns: TableAxis | None, keep: NDArray[np.bool_] | None) -> NDArray[np.bool_] | None:
     """Return which rows are counted; nothing where all are."""
-    masks = [axis.codes >= 0 for axis in (rows, columns) if axis is not None and axis.missing]
+    masks = [axis.codes >= 0 for axis in (rows, columns) if axis is not None and axis.axis.missing]
     masks += [keep] if keep is not None else []
     return np.logical_and.reduce(masks) if masks else None
 
@@ -183,20 +205,22 @@ def cross_tabulate(
         The place of the column whose risk is spoken of; by default the second of two.
     """
     counts = cross_counts(rows, columns, weight, keep)
-    tests = dict.fromkeys(TESTS, UNDEFINED_TEST)
-    effects = dict.fromkeys(EFFECTS, UNDEFINED)
-    simulated = False
     place = 1 if event is None else event
-    if columns is not None:
-        tests, effects, simulated = _compared(rows, columns, counts, keep, units, place, seed)
-    in_units = None if units is None else _units_in_cells(rows, columns, units, keep, counts.shape)
-    rates = None if outcome is None else _outcome_rates(rows, outcome, weight, units, keep)
-    return CrossTable(label, rows, columns, counts, in_units, tests, effects, simulated, rates, place)
+    return CrossTable(
+        label,
+        rows.axis,
+        None if columns is None else columns.axis,
+        counts,
+        place,
+        Later(lambda: _compared(rows, columns, counts, keep, units, place, seed)),
+        Later(lambda: None if outcome is None else _outcome_rates(rows, outcome, weight, units, keep)),
+        Later(lambda: None if units is None else _units_in_cells(rows, columns, units, keep, counts.shape)),
+    )
 
 
 def _compared(
     rows: TableAxis,
-    columns: TableAxis,
+    columns: TableAxis | None,
     counts: Ints,
     keep: NDArray[np.bool_] | None,
     units: Units,
@@ -206,7 +230,7 @@ def _compared(
     tests = dict.fromkeys(TESTS, UNDEFINED_TEST)
     effects = dict.fromkeys(EFFECTS, UNDEFINED)
     filled = ct.without_empty(counts)
-    if min(filled.shape, default=0) < 2:
+    if columns is None or min(filled.shape, default=0) < 2:
         return tests, effects, False
     inside = np.ones(0, bool)
     if units is not None:
@@ -227,7 +251,7 @@ def _compared(
         else:
             tests["chi_square"] = ct.chi_square_sparse(counts)
     # binary columns are in order too: the event comes second
-    if rows.ordered and columns.ordered and (len(filled) > 2 or filled.shape[1] > 2) and units is None:
+    if rows.axis.ordered and columns.axis.ordered and (len(filled) > 2 or filled.shape[1] > 2) and units is None:
         effects["gamma"], tests["trend"] = goodman_kruskal_gamma(counts), trend_test(counts)
     if counts.shape == (2, 2):
         n, x = counts.sum(axis=1), counts[:, event]
@@ -264,7 +288,7 @@ def _outcome_rates(
 ) -> OutcomeRates:
     inside = outcome.known & (rows.codes >= 0)
     inside = inside if keep is None else inside & keep
-    codes, size = rows.codes[inside].astype(np.int64), len(rows.levels)
+    codes, size = rows.codes[inside].astype(np.int64), rows.size
     w = None if weight is None else weight[inside]
     if isinstance(outcome, ClassOutcome):
         return _class_rates(codes, outcome, outcome.codes[inside], size, w, None if units is None else units[inside])
@@ -272,7 +296,7 @@ def _outcome_rates(
     values = outcome.values[inside]
     if w is not None:
         values, codes = np.repeat(values, w), np.repeat(codes, w)
-    summary = summarise_groups(values, codes, rows.labels)
+    summary = summarise_groups(values, codes, rows.axis.labels)
     m = summary.moments
     base = float(values.mean()) if len(values) else np.nan
     shrunken = shrunken_levels(m.n, m.mean, base, m.within_sd)

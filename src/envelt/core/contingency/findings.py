@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from scipy import special
 
 from .. import thresholds as T
-from ..columns.axes import TableAxis
-from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.axes import AxisLevels
+from ..columns.outcome import Classes, Said
 from ..finding import Finding, marked
 from ..stats import tables as ct
 from ..stats.ordinal import trend_test
@@ -18,7 +18,7 @@ from .crosstab import CrossTable
 Ints = NDArray[np.int64]
 
 
-def table_findings(table: CrossTable, outcome: Outcome | None) -> list[Finding]:
+def table_findings(table: CrossTable, outcome: Said | None) -> list[Finding]:
     """Look at a table and, where there is a class outcome, at its rates."""
     found: list[Finding] = []
     if table.columns is not None:
@@ -26,7 +26,7 @@ def table_findings(table: CrossTable, outcome: Outcome | None) -> list[Finding]:
         found += small_expected(names, table.counts, table.simulated)
         found += _empty_cells(table)
     if table.outcome is not None and table.outcome.rates is not None:
-        assert isinstance(outcome, ClassOutcome)
+        assert isinstance(outcome, Classes)
         rates = table.outcome.rates
         found += counts_mislead(table.rows, rates, outcome)
         found += small_levels(table.rows.labels, _and(table.rows.names), outcome.name, rates)
@@ -83,7 +83,7 @@ def small_levels(labels: tuple[str, ...], name: str, outcome: str, rates: Rates)
     ]
 
 
-def counts_mislead(rows: TableAxis, rates: Rates, outcome: ClassOutcome) -> list[Finding]:
+def counts_mislead(rows: AxisLevels, rates: Rates, outcome: Classes) -> list[Finding]:
     """Say so where the level with most cases is surely not the one where they are commonest."""
     enough = np.flatnonzero(rates.n >= T.SPREAD_ROWS)
     if len(enough) < 2:
@@ -134,7 +134,7 @@ def _empty_cells(table: CrossTable) -> list[Finding]:
     ]
 
 
-def _step(rows: TableAxis, rates: Rates, outcome: ClassOutcome) -> list[Finding]:
+def _step(rows: AxisLevels, rates: Rates, outcome: Classes) -> list[Finding]:
     """Find an ordered column along which the rate jumps once instead of rising."""
     filled = np.flatnonzero(rates.n > 0)
     if len(filled) < 4:

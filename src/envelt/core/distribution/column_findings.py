@@ -19,7 +19,7 @@ from ..shapes.peaks import peaks_by_width, two_peaks
 from ..shapes.quantiles import sorted_quantiles
 from ..shapes.resolution import recorded_step, step_in_words
 from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
-from ..stats.groups import GroupSummary
+from ..stats.groups import GroupedRows, GroupSummary
 from ..tallies.moments import Moments
 
 Floats = NDArray[np.float64]
@@ -51,19 +51,19 @@ class ColumnShape:
     findings: tuple[Finding, ...]
 
 
-def column_shape_of(name: str, summary: GroupSummary, rows: RowsBeyond, bins: Bins) -> ColumnShape:
+def column_shape_of(name: str, column: GroupedRows, rows: RowsBeyond, bins: Bins) -> ColumnShape:
     """Look at one column.
 
     Parameters
     ----------
-    summary
-        The column described, as one group.
+    column
+        The rows of the column, as one group.
     rows
         Returns the labels of the rows whose value lies below the first or above the second number.
     bins
         The bins it is shown in.
     """
-    ordered = summary.ordered[0]
+    ordered, summary = column.ordered[0], column.summary
     step = recorded_step(ordered)
     spikes, atoms = round_spikes(ordered, step), [atom_at(ordered, step, end) for end in (0, -1)]
     zeros = next((a for a in atoms if a and a.value == 0), None)
@@ -207,7 +207,7 @@ def _tail(name: str, core: Floats) -> list[Finding]:
 
 def _skewness(x: Floats) -> float:
     tally = Moments()
-    tally.add(x)
+    tally.add_groups([x if x[0] <= x[-1] else x[::-1]])
     return float(tally.finish().skewness[0])
 
 

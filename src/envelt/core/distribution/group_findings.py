@@ -49,7 +49,7 @@ def brown_forsythe(ordered: list[Floats]) -> Significance:
     return welch_anova(finished.pick((finished.n > 1) & (np.nan_to_num(finished.sd) > 0)))
 
 
-def spread_differs(name: str, summary: GroupSummary, by: tuple[str, ...]) -> list[Finding]:
+def spread_differs(name: str, summary: GroupSummary, ordered: list[Floats], by: tuple[str, ...]) -> list[Finding]:
     """Say so where groups differ in spread, surely, and by more than their centres do."""
     m = summary.moments
     enough = np.flatnonzero((m.n >= T.SPREAD_ROWS) & (np.nan_to_num(m.sd) > 0))
@@ -63,7 +63,7 @@ def spread_differs(name: str, summary: GroupSummary, by: tuple[str, ...]) -> lis
     centres = summary.quartiles[enough, 1]
     pooled = float(np.sqrt(np.mean(m.variance[enough])))
     apart = float(centres.max() - centres.min()) / pooled
-    test = brown_forsythe([summary.ordered[i] for i in enough])
+    test = brown_forsythe([ordered[i] for i in enough])
     if not (test.p < T.GROUP_P and np.log(ratio) > apart):
         return []
     return [

@@ -14,7 +14,7 @@ from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeCo
 from ..finding import Finding, by_weight
 from ..shapes.bins import Bins, readable_bins
 from ..shapes.calendar import calendar_bins
-from ..stats.groups import summarise_groups
+from ..stats.groups import one_group
 from .column_findings import column_shape_of
 
 Floats = NDArray[np.float64]
@@ -71,6 +71,23 @@ class Sheet:
     findings: tuple[Finding, ...]
 
 
+def checked_sort(sort: str) -> str:
+    """Return how a sheet is sorted, if it can be.
+
+    Raises
+    ------
+    OptionError
+    """
+    if sort not in SORTS:
+        raise OptionError(f"Columns cannot be sorted by {sort!r}.{did_you_mean(sort, SORTS)}")
+    return sort
+
+
+def in_sheet(column: Column) -> bool:
+    """Say whether a column is described: text and identifiers are not."""
+    return column.kind not in ("text", "identifier")
+
+
 def make_sheet(table: Table, sort: str = "skewness", progress: Callable[[int, int, str], None] | None = None) -> Sheet:
     """Describe every column but those of text and without values.
 
@@ -83,13 +100,12 @@ def make_sheet(table: Table, sort: str = "skewness", progress: Callable[[int, in
     ------
     OptionError
     """
-    if sort not in SORTS:
-        raise OptionError(f"Columns cannot be sorted by {sort!r}.{did_you_mean(sort, SORTS)}")
+    checked_sort(sort)
     columns, findings = [], []
     for i, column in enumerate(table):
         if progress is not None:
             progress(i, len(table.columns), column.name)
-        if column.kind in ("text", "identifier"):
+        if not in_sheet(column):
             continue
         made, found = _of_column(column, table.rows)
         columns.append(made)
@@ -115,8 +131,9 @@ def _of_column(column: Column, rows: pd.Index) -> tuple[SheetColumn, list[Findin
 
 def _numbers(column: NumericColumn, rows: pd.Index) -> tuple[SheetColumn, list[Finding]]:
     x = column.values
-    summary = summarise_groups(x, np.zeros(len(x), np.int32), (column.name,))
-    ordered, m = summary.ordered[0], summary.moments
+    rows_of = one_group(x, column.name)
+    summary, ordered = rows_of.summary, rows_of.ordered[0]
+    m = summary.moments
     bins = Bins(np.array([0.0, 1.0]))
     findings: tuple[Finding, ...] = ()
     if len(ordered):
@@ -126,7 +143,7 @@ def _numbers(column: NumericColumn, rows: pd.Index) -> tuple[SheetColumn, list[F
             with np.errstate(invalid="ignore"):
                 return [str(r) for r in rows[np.flatnonzero((x < low) | (x > high))[:50]]]
 
-        findings = column_shape_of(column.name, summary, beyond, wide).findings
+        findings = column_shape_of(column.name, rows_of, beyond, wide).findings
         bins = readable_bins(ordered, bins=BINS) if len(wide.edges) > 2 * BINS and not wide.below + wide.above else wide
     mode = float(summary.modes[0])
     low, high = bins.edges[0] if bins.below else m.min[0], bins.edges[-1] if bins.above else m.max[0]

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -52,17 +51,21 @@ class Inventory:
 
     rows: int
     columns: tuple[ColumnFacts, ...]
-    findings: tuple[Finding, ...]
 
 
-def take_inventory(
+def column_facts(table: Table) -> tuple[ColumnFacts, ...]:
+    """Describe every column of a table."""
+    return tuple(_facts(c) for c in table)
+
+
+def quality_findings(
     table: Table,
     outcome: Outcome | None = None,
     unit: str | None = None,
     ranges: Mapping[str, tuple[float, float]] | None = None,
     progress: Progress = lambda done, total, name: None,
-) -> Inventory:
-    """Describe every column of a table, and look for what is wrong with it.
+) -> tuple[Finding, ...]:
+    """Look for what is wrong or odd about a table.
 
     Parameters
     ----------
@@ -84,19 +87,12 @@ def take_inventory(
         ("levels", lambda: level_findings(table)),
         ("constants", lambda: [f for c in table for f in _constant(c)]),
     ]
-    total = len(table.columns) + len(looks)
-    facts = []
-    for i, c in enumerate(table):
-        progress(i, total, c.name)
-        facts.append(_facts(c))
     findings: list[Finding] = []
     for i, (what, look) in enumerate(looks):
-        progress(len(facts) + i, total, what)
+        progress(i, len(looks), what)
         findings += look()
-    progress(total, total, "")
-    noted = Counter(name for f in findings for name in f.columns)
-    facts = [replace(f, findings=noted[f.name]) for f in facts]
-    return Inventory(len(table), tuple(facts), by_weight(findings))
+    progress(len(looks), len(looks), "")
+    return by_weight(findings)
 
 
 def _facts(c: Column) -> ColumnFacts:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from .. import thresholds as T
-from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.outcome import ClassOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column, Table
 from ..columns.units import unit_keys
 from ..finding import Finding, by_weight, marked
@@ -56,7 +56,7 @@ class UnitEffect:
 class Ranking:
     """Candidates, best first."""
 
-    outcome: Outcome
+    outcome: Said
     rows: int
     unknown: int
     candidates: tuple[Candidate, ...]
@@ -123,7 +123,7 @@ def rank_candidates(
         effect = UnitEffect(unit, int(units.max()) + 1, len(units), shares_over_rows)
     unknown = int((~known).sum())
     findings = _findings(outcome, scored, effect, limit)
-    return Ranking(outcome, len(target), unknown, tuple(scored), effect, by_weight(findings))
+    return Ranking(outcome.said, len(target), unknown, tuple(scored), effect, by_weight(findings))
 
 
 @dataclass(frozen=True)

@@ -40,17 +40,17 @@ def sorted_groups(values: Floats, codes: NDArray[np.integer], groups: int, rows:
     """
     rows = rows_of_groups(codes, groups) if rows is None else rows
     if rows is not None:
-        return [_sorted_present(values.take(at)) for at in rows]
+        return [sorted_present(values.take(at)) for at in rows]
     keep = ~np.isnan(values) & (codes >= 0)
     values, codes = values[keep], codes[keep]
     # short codes are sorted by their digits, many times as fast as the values; then each group by itself
     short = codes.astype(np.min_scalar_type(max(groups - 1, 0)))
     ends = np.cumsum(np.bincount(codes, minlength=groups))[:-1]
-    return [_sorted_present(g) for g in np.split(values[np.argsort(short, kind="stable")], ends)]
+    return [sorted_present(g) for g in np.split(values[np.argsort(short, kind="stable")], ends)]
 
 
-def _sorted_present(values: Floats) -> Floats:
-    """Return values sorted, without NaN, which sorting puts last."""
+def sorted_present(values: Floats) -> Floats:
+    """Sort values in place, and return them without NaN, which sorting puts last."""
     values.sort()
     if len(values) and np.isnan(values[-1]):
         return values[: np.searchsorted(values, np.nan)]

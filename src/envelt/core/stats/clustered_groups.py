@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
+from ..later import Later
 from ..magnitude import in_unit
 from ..shapes.ranks import average_ranks_in
 from . import tables as ct
@@ -65,12 +66,24 @@ def clustered_comparison(
     values, codes, units
         Of the rows, shape (n,): the value (NaN for missing), the group (``-1`` for none) and the unit.
     """
+    both = Later(lambda: _clustered(comparison, values, codes, units))
+    return GroupComparison(
+        Later(lambda: clustered_summary(comparison.summary, values, codes, units)),
+        Later(lambda: both()[0]),
+        Later(lambda: both()[1]),
+    )
+
+
+def _clustered(
+    comparison: GroupComparison, values: Floats, codes: NDArray[np.integer], units: Codes
+) -> tuple[dict[str, Significance], dict[str, Estimate]]:
+    """Return tests and effects that count units; as over rows where there are fewer than three units."""
     keep = ~np.isnan(values) & (codes >= 0)
     x, group = values[keep], codes[keep].astype(np.int64)
     unit = np.unique(units[keep], return_inverse=True)[1].astype(np.int64)
-    if len(x) == 0 or unit.max() < 2:
-        return comparison
     tests, effects = dict(comparison.tests), dict(comparison.effects)
+    if len(x) == 0 or unit.max() < 2:
+        return tests, effects
     k = len(comparison.summary.labels)
     x = x - x[0]
     ranked = ranks(x)
@@ -91,8 +104,7 @@ def clustered_comparison(
         tests["kruskal_wallis"] = Significance(h, float(special.chdtrc(df1, h / of_ranks)) if h == h else np.nan)
     for name, inflation in (("omega_squared", of_values), ("epsilon_squared", of_ranks)):
         effects[name] = _explained(effects[name], name, len(x), len(np.unique(group)), inflation)
-    summary = clustered_summary(comparison.summary, values, codes, units)
-    return GroupComparison(summary, tests, effects)
+    return tests, effects
 
 
 def _difference(x: Floats, group: Codes, unit: Codes) -> tuple[Significance, Estimate, float]:

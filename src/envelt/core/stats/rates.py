@@ -28,20 +28,22 @@ class Rates:
 
 
 @dataclass(frozen=True)
-class QuantileBins:
-    """Bins of about equal numbers of rows.
+class BinEnds:
+    """The smallest and largest value in each bin; of units of the calendar, the first day of each and of the next."""
 
-    Parameters
-    ----------
-    codes
-        The bin of each row, shape (n,), ``-1`` where the value is missing.
-    left, right
-        The smallest and largest value in each bin.
-    """
-
-    codes: NDArray[np.int32]
     left: Floats
     right: Floats
+
+    def __len__(self) -> int:
+        return len(self.left)
+
+
+@dataclass(frozen=True)
+class QuantileBins:
+    """Bins of about equal numbers of rows: their ends, and the bin of each row, shape (n,), ``-1`` where missing."""
+
+    codes: NDArray[np.int32]
+    ends: BinEnds
 
 
 def event_rates(codes: NDArray[np.integer], event: NDArray[np.bool_], groups: int) -> Rates:
@@ -56,12 +58,12 @@ def calendar_rate_bins(days: Floats, most: int = FITTING, unit: str | None = Non
     """Cut days since 1970-01-01 at units of the calendar: the first day of each, and of the next."""
     present = np.sort(days[~np.isnan(days)])
     if len(present) == 0:
-        return QuantileBins(np.full(len(days), -1, np.int32), np.zeros(0), np.zeros(0))
+        return QuantileBins(np.full(len(days), -1, np.int32), BinEnds(np.zeros(0), np.zeros(0)))
     edges = calendar_bins(present, unit or fitting_unit(float(present[0]), float(present[-1]), most))[0].edges
     places = np.where(np.isnan(days), -1, np.searchsorted(edges, days, "right") - 1)
     used = np.unique(places[places >= 0])
     codes = np.where(places < 0, -1, np.searchsorted(used, places))
-    return QuantileBins(codes.astype(np.int32), edges[used], edges[used + 1])
+    return QuantileBins(codes.astype(np.int32), BinEnds(edges[used], edges[used + 1]))
 
 
 def quantile_bins(values: Floats, bins: int = T.RATE_BINS) -> QuantileBins:
@@ -79,5 +81,5 @@ def quantile_bins(values: Floats, bins: int = T.RATE_BINS) -> QuantileBins:
     starts = np.unique(np.concatenate(([0], places[places < len(ordered)]))).astype(int)
     ends = np.append(starts[1:], len(ordered)) - 1
     if len(ordered) == 0:
-        return QuantileBins(codes, np.zeros(0), np.zeros(0))
-    return QuantileBins(codes, ordered[starts], ordered[ends])
+        return QuantileBins(codes, BinEnds(np.zeros(0), np.zeros(0)))
+    return QuantileBins(codes, BinEnds(ordered[starts], ordered[ends]))

@@ -183,7 +183,7 @@ def one_sided_form(x: Floats, y: Floats, inflation: float = 1.0, least_gain: flo
         Design effect of rows that come in units: variances are multiplied by it.
     """
     bins = quantile_bins(x, int(np.clip(len(x) // ROWS_A_BIN, 3, FORM_BINS)))
-    k = len(bins.left)
+    k = len(bins.ends)
     if k < 3 or len(x) < 3 * 10:
         return Form("none", UNDEFINED_TEST, UNDEFINED_TEST)
     n = np.bincount(bins.codes, minlength=k).astype(float)

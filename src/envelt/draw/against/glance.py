@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ...core.against.glance import Glance, Glimpse
-from ...core.columns.outcome import ClassOutcome
+from ...core.columns.outcome import Classes
 from ...write.digits import places
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
@@ -19,7 +19,7 @@ MOST_ROWS = 28
 
 def draw_glance(result: Glance, title: str, about: str) -> Figure:
     """Draw effects of the numbers with intervals on the left, spreads of the levels' rates on the right."""
-    classes = isinstance(result.outcome, ClassOutcome)
+    classes = isinstance(result.outcome, Classes)
     numbers = [g for g in result.rows if g.measure in ("hedges_g", "spearman") and g.estimate == g.estimate]
     levels = [g for g in result.rows if g.measure == "spread"]
     with style.house_style():
@@ -47,7 +47,7 @@ def _effects(axes: Axes, rows: list[Glimpse], classes: bool, result: Glance) -> 
     interval_rows(axes, drawn, ("",), letters=15)
     _hold_in(axes, rows)
     if classes:
-        assert isinstance(result.outcome, ClassOutcome)
+        assert isinstance(result.outcome, Classes)
         label = f"standardized difference (g), {style.shorten(result.outcome.event, 14)} less the rest"
     else:
         label = f"Spearman correlation with {style.shorten(result.outcome.name, 20)}"
@@ -79,7 +79,7 @@ def _spreads(axes: Axes, rows: list[Glimpse], classes: bool, result: Glance) -> 
     all_rows_line(axes, result.overall, "all rows")
     interval_rows(axes, drawn, ("",), letters=15)
     if classes:
-        assert isinstance(result.outcome, ClassOutcome)
+        assert isinstance(result.outcome, Classes)
         axes.set_xlabel(f"rate of {style.shorten(result.outcome.event, 14)}, lowest to highest level")
         low, high = axes.get_xlim()
         axes.set_xlim(max(0.0, low), min(1.0, high))

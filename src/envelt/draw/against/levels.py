@@ -18,12 +18,12 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-def draw_levels_by_class(result: LevelsByClass, title: str, about: str, ordered: bool) -> Figure:
+def draw_levels_by_class(result: LevelsByClass, title: str, about: str) -> Figure:
     """Draw the event's rate a level with Wilson intervals; levels without an order are sorted by rate."""
     rates = result.rates
     overall = rates.events.sum() / max(rates.n.sum(), 1)
     kept, rest = largest_levels(rates.n)
-    if not ordered:
+    if not result.ordered:
         kept = kept[np.argsort(-np.nan_to_num(rates.rate[kept]), kind="stable")]
     event_colour = style.class_colours(result.outcome.levels)[result.outcome.event]
     rows = [

@@ -8,6 +8,7 @@ import numpy as np
 
 from ...core import thresholds as T
 from ...core.against.by_number import NumberByLevels, reading_order
+from ...core.shapes.ordered import pooled_quantiles
 from ...write.digits import count, in_line, significant
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
@@ -61,13 +62,12 @@ def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Fig
 def _bodies(axes: Axes, result: NumberByLevels, kept: np.ndarray) -> None:
     """Draw densities and quartiles behind the rows, within the fences of all rows together."""
     summary, density = result.comparison.summary, result.distribution.density
-    pooled = np.concatenate([summary.ordered[i] for i in kept]) if len(kept) else np.zeros(0)
-    q1, q3 = np.quantile(pooled, [0.25, 0.75]) if len(pooled) else (0.0, 1.0)
+    q1, q3 = pooled_quantiles([summary.ordered[i] for i in kept], np.array([0.25, 0.75]))
     low, high = q1 - 3 * (q3 - q1), q3 + 3 * (q3 - q1)
     for y, i in enumerate(kept):
         n = len(summary.ordered[i])
         if density is not None and n >= T.SPREAD_ROWS and not np.isnan(density.density[i]).all():
-            ends = summary.ordered[i][[0, -1]]
+            ends = summary.ordered[i].low, summary.ordered[i].high
             inside = (density.at >= max(ends[0], low)) & (density.at <= min(ends[1], high))
             half = 0.42 * density.density[i][inside] / density.density[i].max()
             axes.fill_between(density.at[inside], y - half, y + half, color=style.PALE, lw=0, zorder=0)

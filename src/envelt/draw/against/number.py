@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ...core.against.by_class import NumberByClass
 from ...write.digits import count, day_label, percent, significant
 from ..parts import style
+from ..parts.values_axis import set_date_ticks
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -17,9 +18,9 @@ if TYPE_CHECKING:
 MOST_CLASSES = 5
 
 
-def draw_number_by_class(result: NumberByClass, title: str, about: str, unit: str = "", dates: bool = False) -> Figure:
+def draw_number_by_class(result: NumberByClass, title: str, about: str) -> Figure:
     """Draw one histogram a class on one axis, and under them the event's rate in quantile bins."""
-    bins = result.distribution.bins
+    bins, dates = result.distribution.bins, result.distribution.dates
     outcome = result.outcome
     order = np.argsort(-result.comparison.summary.moments.n, kind="stable")[:MOST_CLASSES]
     shown = sorted(order.tolist(), reverse=True)  # the event, last in order, on top
@@ -36,14 +37,10 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str, unit: st
             _histogram(axes, result, i, colours[outcome.levels[i]], share_top, dates)
             top += each + gap
         _rates(rate_axes, result, dates)
-        rate_axes.set_xlabel(f"{result.name} ({unit})" if unit else result.name)
+        rate_axes.set_xlabel(result.name)
         rate_axes.set_xlim(bins.edges[0], bins.edges[-1])
         if dates:
-            import matplotlib.dates as mdates
-
-            locator = mdates.AutoDateLocator()
-            rate_axes.xaxis.set_major_locator(locator)
-            rate_axes.xaxis.set_major_formatter(mdates.ConciseDateFormatter(locator))
+            set_date_ticks(rate_axes)
         return style.describe(figure, _alternative(result, dates))
 
 
@@ -81,7 +78,7 @@ def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: floa
             color=style.DIM,
         )
     level = style.shorten(result.outcome.levels[i], 18)
-    beside = {"va": "top", "transform": axes.transAxes}
+    beside: dict[str, Any] = {"va": "top", "transform": axes.transAxes}
     axes.text(1.015, 0.98, style.shorten(f"{result.outcome.name} = {level}", 26), weight="bold", size=11, **beside)
     numbers = f"\nn = {count(n)}\n" + _middle(result, i, dates)
     axes.text(1.015, 0.98, numbers, size=10, color=style.DIM, linespacing=1.5, **beside)

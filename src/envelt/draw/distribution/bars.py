@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -21,7 +21,7 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
     """Draw counts of one group, or each group's shares side by side; the smallest levels are joined."""
     groups = np.argsort(-result.counts.sum(axis=1), kind="stable")[:MOST_IN_LINE]
     groups = np.sort(groups)
-    several = len(result.grouping) > 1
+    several = len(result.groups) > 1
     most = SIDE_BY_SIDE if several else ALONE
     total = result.counts.sum(axis=0)
     levels = np.argsort(-total, kind="stable")
@@ -34,7 +34,7 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
     if len(rest):
         counts = np.concatenate([counts, result.counts[np.ix_(groups, rest)].sum(axis=1, keepdims=True)], axis=1)
         names.append(f"other ({count(len(rest))} levels)")
-    hidden = len(result.grouping) - len(groups)
+    hidden = len(result.groups) - len(groups)
     note = f"The {count(hidden)} smallest groups are not drawn. " if hidden else ""
     note += "Shares are of each group, so that groups of unequal size compare. " if several else ""
     with style.house_style():
@@ -57,7 +57,7 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
                     if several
                     else f"{count(rows)}  ({percent(rows / n[g])})"
                 )
-                spot = {"xytext": (6, 0), "textcoords": "offset points", "va": "center", "size": size}
+                spot: dict[str, Any] = {"xytext": (6, 0), "textcoords": "offset points", "va": "center", "size": size}
                 axes.annotate(text, (value, at), color=style.DIM, **spot)
         label_rows(axes, [visible(t) for t in names], 11 if len(names) <= 20 else 9)
         axes.set_ylim(len(names) - 0.45, -0.55)
@@ -66,12 +66,12 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
         if several:
             style.percent_axis(axes.xaxis, 8)
             axes.set_xlabel("share of each group")
-            labels = short_labels(tuple(visible(result.grouping.labels[g]) for g in groups), 15)
+            labels = short_labels(tuple(visible(result.groups.labels[g]) for g in groups), 15)
             for k, g in enumerate(groups):
-                y = 0.97 - 0.085 * k
-                axes.text(1.14, y, "■", color=style.colour(int(g)), size=14, va="top", transform=axes.transAxes)
+                top = 0.97 - 0.085 * k
+                axes.text(1.14, top, "■", color=style.colour(int(g)), size=14, va="top", transform=axes.transAxes)
                 text = f"{labels[k]}\nn = {count(n[k])}"
-                axes.text(1.17, y, text, size=10, va="top", transform=axes.transAxes, linespacing=1.3)
+                axes.text(1.17, top, text, size=10, va="top", transform=axes.transAxes, linespacing=1.3)
         else:
             axes.xaxis.set_major_formatter(lambda v, _: count(v))
             axes.set_xlabel("rows")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...core.distribution.distribution import MOST_IN_LINE, NumberDistribution
+from ...core.shapes.ordered import even_ranks
 from ...core.thresholds import FEW_ROWS
 from ...write.digits import count, percent, significant
 from ..parts import style
@@ -20,12 +21,12 @@ if TYPE_CHECKING:
 MOST_STEPS = 4_000
 
 
-def draw_densities(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_densities(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw one curve a group, the area under each 1, with its mean and quartiles under the axis."""
     shown = shown_groups(result, MOST_IN_LINE)
     made = result.density
     bandwidth = "" if made is None else _bandwidths(result, shown.order)
-    small = [i for i in shown.order if len(result.placed[i]) < FEW_ROWS]
+    small = [i for i in shown.order if result.summary.moments.n[i] < FEW_ROWS]
     if small:
         bandwidth = f"No curve for under {FEW_ROWS} rows. {bandwidth}"
     figure = style.new_figure(title, about, f"{shown.note}{bandwidth}")
@@ -36,7 +37,7 @@ def draw_densities(result: NumberDistribution, title: str, about: str, dates: bo
     top = 0.0
     for i in shown.order:
         curve = made.density[i]
-        if np.isnan(curve).all() or len(result.placed[i]) < FEW_ROWS:
+        if np.isnan(curve).all() or result.summary.moments.n[i] < FEW_ROWS:
             continue
         colour = group_colour(result, i)
         axes.fill_between(made.at, 0, curve, color=colour, alpha=0.16, lw=0)
@@ -52,7 +53,7 @@ def draw_densities(result: NumberDistribution, title: str, about: str, dates: bo
     axes.set_yticks([])
     axes.set_ylabel("density (area of each curve: 1)", size=10)
     axes.set_xlim(*_limits(result, float(made.at[0]), float(made.at[-1])))
-    set_values_axis(axes, result.name, result.scale, dates)
+    set_values_axis(axes, result.name, result.scale, result.dates)
     _names(axes, result, shown.order)
     return figure
 
@@ -97,7 +98,7 @@ def _bandwidths(result: NumberDistribution, order: list[int]) -> str:
     )
 
 
-def draw_cumulative(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_cumulative(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw the share of rows up to each value, one step curve a group: no bins, no bandwidth."""
     shown = shown_groups(result, MOST_IN_LINE)
     note = (
@@ -106,20 +107,20 @@ def draw_cumulative(result: NumberDistribution, title: str, about: str, dates: b
     figure = style.new_figure(title, about, note)
     axes = style.place(figure, 108, 105, 236, 88)
     for i in shown.order:
-        placed = result.placed[i]
-        kept = np.unique(np.linspace(0, len(placed) - 1, min(len(placed), MOST_STEPS)).astype(np.int64))
-        y = (kept + 1) / len(placed)
+        n = int(result.summary.moments.n[i])
+        kept, placed = even_ranks(n, MOST_STEPS), result.placed(i, MOST_STEPS)
+        y = (kept + 1) / n
         axes.step(
-            np.concatenate([placed[:1], placed[kept]]), np.concatenate([[0.0], y]), where="post",
+            np.concatenate([placed[:1], placed]), np.concatenate([[0.0], y]), where="post",
             color=group_colour(result, i), lw=2,
         )  # fmt: skip
     axes.set_ylim(0, 1.005)
     style.percent_axis(axes.yaxis, 10)
     axes.grid(axis="y")
     axes.set_ylabel("share of rows up to this value")
-    ends = np.concatenate([result.placed[i][[0, -1]] for i in shown.order if len(result.placed[i])])
+    ends = np.concatenate([result.ends(i) for i in shown.order if result.summary.moments.n[i]])
     margin = 0.02 * float(ends.max() - ends.min()) or 0.5
     axes.set_xlim(*_limits(result, float(ends.min()) - margin, float(ends.max()) + margin))
-    set_values_axis(axes, result.name, result.scale, dates)
+    set_values_axis(axes, result.name, result.scale, result.dates)
     _names(axes, result, shown.order)
     return figure

@@ -16,6 +16,7 @@ from ..parts.values_axis import set_values_axis
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
+    from matplotlib.ticker import Locator
 
 
 def draw_dates(result: NumberDistribution, title: str, about: str) -> Figure:
@@ -23,7 +24,7 @@ def draw_dates(result: NumberDistribution, title: str, about: str) -> Figure:
     assert result.calendar is not None
     unit, profile = result.calendar
     shown = shown_groups(result, MOST_IN_LINE)
-    several = len(result.grouping) > 1
+    several = len(result.groups) > 1
     figure = style.new_figure(
         title,
         about,
@@ -62,7 +63,7 @@ def draw_dates(result: NumberDistribution, title: str, about: str) -> Figure:
     return figure
 
 
-def _whole(most: int) -> object:
+def _whole(most: int) -> Locator:
     from matplotlib.ticker import MaxNLocator
 
     return MaxNLocator(most, integer=True)

@@ -30,29 +30,29 @@ PICTURES = {
 }
 
 
-def draw_distribution(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_distribution(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw the picture chosen, or asked for."""
     with style.house_style():
         if not any(len(g) for g in result.summary.ordered):
             figure = style.new_figure(title, about, "No row has a value.")
             return style.describe(figure, f"No row has a value of {result.name}: there is nothing to draw.")
-        if dates and result.picture == "histogram" and result.calendar is not None:
+        if result.dates and result.picture == "histogram" and result.calendar is not None:
             figure = draw_dates(result, title, about)
         else:
-            figure = PICTURES[result.picture](result, title, about, dates)
-        return style.describe(figure, alternative(result, dates))
+            figure = PICTURES[result.picture](result, title, about)
+        return style.describe(figure, alternative(result))
 
 
-def alternative(result: NumberDistribution, dates: bool) -> str:
+def alternative(result: NumberDistribution) -> str:
     """Say in words what the picture shows."""
-    write = day_label if dates else significant
+    write = day_label if result.dates else significant
     parts = [
         f"{label}: median {write(q[1])}, quartiles {write(q[0])} to {write(q[2])}, n {count(n)}"
-        for label, q, n in zip(result.grouping.labels, result.summary.quartiles, result.summary.moments.n, strict=True)
+        for label, q, n in zip(result.groups.labels, result.summary.quartiles, result.summary.moments.n, strict=True)
         if n
     ]
     more = f"; and {count(len(parts) - 12)} more groups" if len(parts) > 12 else ""
-    by = f" by {' and '.join(result.grouping.names)}" if result.grouping.names else ""
+    by = f" by {' and '.join(result.groups.names)}" if result.groups.names else ""
     bins, counts = result.bins.edges, result.counts.sum(axis=0)
     most = ""
     if result.picture == "histogram" and len(counts) == len(bins) - 1:

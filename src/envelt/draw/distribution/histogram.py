@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...core.distribution.distribution import MOST_IN_LINE, NumberDistribution
-from ...core.magnitude import in_unit
 from ...core.shapes.bins import LEAST_SPAN
 from ...core.shapes.spikes import RoundSpikes
 from ...write.digits import count, percent, significant
@@ -25,17 +24,17 @@ TOP, BOTTOM, LEFT, RIGHT = 105.0, 88.0, 108.0, 226.0
 LABELLED_SPIKES = 5
 
 
-def draw_histogram(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_histogram(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw the arrangement asked for; one group has one panel."""
-    arrange = result.look.arrange if len(result.grouping) > 1 else "line"
+    arrange = result.look.arrange if len(result.groups) > 1 else "line"
     shown = shown_groups(result, MOST_IN_LINE)
-    figure = style.new_figure(title, about, shown.note + _note(result, dates, arrange))
+    figure = style.new_figure(title, about, shown.note + _note(result, arrange))
     if arrange == "line":
-        _in_line(figure, result, shown.order, dates)
+        _in_line(figure, result, shown.order)
     else:
         axes = style.place(figure, LEFT, TOP, RIGHT, BOTTOM)
         {"overlaid": _overlaid, "stacked": _stacked, "shares": _shares}[arrange](axes, result, shown.order)
-        _finish(axes, result, dates)
+        _finish(axes, result)
     return figure
 
 
@@ -56,9 +55,7 @@ def measure_of(result: NumberDistribution) -> str:
     """
     if result.look.measure is None and _unequal(result):
         return "density"
-    return result.look.measure or (
-        "count" if len(result.grouping) == 1 or result.look.arrange == "stacked" else "share"
-    )
+    return result.look.measure or ("count" if len(result.groups) == 1 or result.look.arrange == "stacked" else "share")
 
 
 def _unequal(result: NumberDistribution) -> bool:
@@ -66,7 +63,7 @@ def _unequal(result: NumberDistribution) -> bool:
     return result.calendar is None and bool(widths.max() > 1.01 * widths.min())
 
 
-def _in_line(figure: Figure, result: NumberDistribution, order: list[int], dates: bool) -> None:
+def _in_line(figure: Figure, result: NumberDistribution, order: list[int]) -> None:
     gap = 18.0
     each = (style.HEIGHT - TOP - BOTTOM - gap * (len(order) - 1)) / len(order)
     room = 1.14 if len(order) == 1 else 1.34 if _spikes(result) else 1.2  # for the marks over the bars
@@ -79,14 +76,14 @@ def _in_line(figure: Figure, result: NumberDistribution, order: list[int], dates
         bars(axes, result, i, group_colour(result, i))
         axes.set_ylim(0, top)
         _marks(axes, result, i, top)
-        beside(axes, result, i, dates, title=len(result.grouping) > 1)
+        beside(axes, result, i, title=len(result.groups) > 1)
         _measure_axis(axes, result, 5 if len(order) < 3 else 3)
         if k != len(order) // 2:
             axes.set_ylabel("")
         if k < len(order) - 1:
             axes.tick_params(axis="x", labelbottom=False)
         else:
-            _finish(axes, result, dates)
+            _finish(axes, result)
         _label_spikes(axes, result, i)
         if result.look.normal:
             _normal_curve(axes, result, i)
@@ -104,7 +101,7 @@ def bars(axes: Axes, result: NumberDistribution, i: int, colour: str, alpha: flo
     ):
         if there and n:
             text = f"← {count(n)} rows beyond" if side == "left" else f"{count(n)} rows beyond →"
-            spot = {"transform": axes.transAxes, "size": 9.5, "color": style.STOP, "va": "center"}
+            spot: dict[str, Any] = {"transform": axes.transAxes, "size": 9.5, "color": style.STOP, "va": "center"}
             axes.text(0.005 if side == "left" else 0.995, 0.3, text, ha=side, **spot)
 
 
@@ -115,7 +112,7 @@ def _numbers(axes: Axes, result: NumberDistribution, heights: Floats) -> None:
     turned = 90 if len(heights) > 24 else 0
     for x, y in zip(middle, heights, strict=True):
         if y:
-            spot = {"xytext": (0, 2), "textcoords": "offset points", "ha": "center", "va": "bottom"}
+            spot: dict[str, Any] = {"xytext": (0, 2), "textcoords": "offset points", "ha": "center", "va": "bottom"}
             axes.annotate(write(y), (x, y), size=size, color=style.DIM, rotation=turned, **spot)
 
 
@@ -144,7 +141,7 @@ def _label_spikes(axes: Axes, result: NumberDistribution, i: int) -> None:
         k = int(np.searchsorted(edges, at, "right")) - 1
         if not 0 <= k < len(heights):
             continue
-        spot = {"xytext": (0, 3), "textcoords": "offset points", "ha": "center", "va": "bottom"}
+        spot: dict[str, Any] = {"xytext": (0, 3), "textcoords": "offset points", "ha": "center", "va": "bottom"}
         axes.annotate(significant(value), ((edges[k] + edges[k + 1]) / 2, heights[k]), size=9, color=style.STOP, **spot)
 
 
@@ -154,15 +151,14 @@ def _spikes(result: NumberDistribution) -> RoundSpikes | None:
 
 def _normal_curve(axes: Axes, result: NumberDistribution, i: int, colour: str = style.INK) -> None:
     """Draw the normal of the same mean and deviation (on the scale), with the bars' area."""
-    placed, unit = in_unit(result.placed[i])
-    sd = unit * float(placed.std(ddof=1)) if len(placed) > 1 else 0.0
+    mean, sd = result.spread[i]
     if not sd > LEAST_SPAN:
         return
-    mean = unit * float(placed.mean())
+    n = int(result.summary.moments.n[i])
     edges = result.bins.edges
     x = np.linspace(edges[0], edges[-1], 300)
     width = np.median(np.diff(edges))
-    area = {"count": len(placed) * width, "share": width, "density": 1.0}[measure_of(result)]
+    area = {"count": n * width, "share": width, "density": 1.0}[measure_of(result)]
     axes.plot(
         x, area * np.exp(-(((x - mean) / sd) ** 2) / 2) / (sd * np.sqrt(2 * np.pi)), color=colour, lw=1.4, ls="--"
     )
@@ -186,7 +182,7 @@ def _overlaid(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
 def _stacked(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
     base = np.zeros(len(result.bins.edges) - 1)
     width = np.diff(result.bins.edges)
-    look = {"align": "edge", "edgecolor": "white", "lw": 0.4}
+    look: dict[str, Any] = {"align": "edge", "edgecolor": "white", "lw": 0.4}
     for i in order:
         heights = measured(result, i)
         axes.bar(result.bins.edges[:-1], heights, width, bottom=base, color=group_colour(result, i), **look)
@@ -204,7 +200,7 @@ def _shares(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
     total = counts.sum(axis=0)
     base = np.zeros(len(total))
     edges = result.bins.edges
-    look = {"align": "edge", "edgecolor": "white", "lw": 0.4}
+    look: dict[str, Any] = {"align": "edge", "edgecolor": "white", "lw": 0.4}
     for i, heights in zip(order, counts / np.maximum(total, 1), strict=True):
         axes.bar(edges[:-1], heights, np.diff(edges), bottom=base, color=group_colour(result, i), **look)
         base += heights
@@ -231,29 +227,29 @@ def _measure_axis(axes: Axes, result: NumberDistribution, most: int) -> None:
     measure = measure_of(result)
     if measure == "share":
         style.percent_axis(axes.yaxis, most)
-        axes.set_ylabel("share of group" if len(result.grouping) > 1 else "share of rows", size=10)
+        axes.set_ylabel("share of group" if len(result.groups) > 1 else "share of rows", size=10)
         return
     from matplotlib.ticker import MaxNLocator
 
     axes.yaxis.set_major_locator(MaxNLocator(most, integer=measure == "count"))
     axes.yaxis.set_major_formatter(lambda v, _: count(v) if measure == "count" else significant(v))
-    area = "density (areas are rows)" if len(result.grouping) == 1 else "density"
+    area = "density (areas are rows)" if len(result.groups) == 1 else "density"
     axes.set_ylabel("rows" if measure == "count" else area, size=10)
 
 
-def _finish(axes: Axes, result: NumberDistribution, dates: bool) -> None:
+def _finish(axes: Axes, result: NumberDistribution) -> None:
     low, high = result.bins.edges[[0, -1]]
     if result.look.limits is not None:
         low, high = result.scale.place(np.array(result.look.limits))
     axes.set_xlim(low, high)
-    set_values_axis(axes, result.name, result.scale, dates)
+    set_values_axis(axes, result.name, result.scale, result.dates)
 
 
-def _note(result: NumberDistribution, dates: bool, arrange: str) -> str:
+def _note(result: NumberDistribution, arrange: str) -> str:
     edges = result.bins.edges
     if result.scale.name == "linear":
         width = significant(float(edges[1] - edges[0]))
-        bins = f"Bins of {width}{' days' if dates else ''}, closed on the left."
+        bins = f"Bins of {width}{' days' if result.dates else ''}, closed on the left."
     else:
         bins = f"{len(edges) - 1} bins on the {result.scale.name} scale"
         bins += ", with edges between recorded values: areas are rows." if _unequal(result) else " of equal width."

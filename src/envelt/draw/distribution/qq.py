@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...core.distribution.distribution import NumberDistribution
-from ...core.shapes.qq import QQ, normal_qq
-from ...core.shapes.resolution import recorded_step, step_in_words
+from ...core.shapes.qq import QQ
+from ...core.shapes.resolution import step_in_words
 from ...write.digits import count
 from ..parts import style
 from ..parts.groups import group_colour, group_label, shown_groups
@@ -21,16 +21,16 @@ if TYPE_CHECKING:
 MOST_PANELS = 6
 
 
-def draw_qq(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_qq(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw each group's values against the quantiles of the normal through its quartiles."""
     shown = shown_groups(result, MOST_PANELS)
-    step = recorded_step(np.sort(np.concatenate(result.placed))) if result.scale.name == "linear" else 0.0
-    made = {i: normal_qq(result.placed[i], step) for i in shown.order}
-    ends = [float(v) for i, qq in made.items() if qq is not None for v in result.placed[i][[0, -1]]]
+    step = result.step
+    made = {i: result.qq(i) for i in shown.order}
+    ends = [float(v) for i, qq in made.items() if qq is not None for v in result.ends(i)]
     span = (min(ends), max(ends)) if ends else (0.0, 1.0)
     reach = 1.06 * max((float(qq.theory[-1]) for qq in made.values() if qq is not None), default=1.0)
     steps = ""
-    if step and any(np.any(np.diff(g) == 0) for g in result.placed):
+    if step and any(m == m for m in result.summary.modes):
         steps = f" Recorded in {step_in_words(step)}, which makes the steps; red only where that cannot explain it."
     scale = "" if result.scale.name == "linear" else f" Values on the {result.scale.name} scale."
     note = f"{shown.note}Band: 95 % of normal samples lie in it whole. Points off it in red.{steps}{scale}"

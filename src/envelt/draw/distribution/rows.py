@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.distribution.distribution import MOST_AS_ROWS, NumberDistribution
+from ...core.distribution.distribution import MOST_AS_ROWS, NAMED, NumberDistribution
 from ...core.shapes.dots import MOST_DOTS, fitted_dots
 from ...core.shapes.resolution import recorded_step
 from ...write.digits import count, day_label, in_line, significant
@@ -41,22 +41,22 @@ def _frame(figure: Figure, result: NumberDistribution, order: list[int], right: 
     return axes
 
 
-def _finish(axes: Axes, result: NumberDistribution, order: list[int], dates: bool) -> None:
-    placed = [result.placed[i] for i in order]
-    low, high = min(float(g[0]) for g in placed if len(g)), max(float(g[-1]) for g in placed if len(g))
+def _finish(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
+    ends = np.array([result.ends(i) for i in order if result.summary.moments.n[i]])
+    low, high = float(ends[:, 0].min()), float(ends[:, 1].max())
     if result.look.limits is not None:
         low, high = (float(v) for v in result.scale.place(np.array(result.look.limits)))
     else:
         margin = MARGIN * (high - low) or 0.5
         low, high = low - margin, high + margin
     axes.set_xlim(low, high)
-    set_values_axis(axes, result.name, result.scale, dates)
+    set_values_axis(axes, result.name, result.scale, result.dates)
     _counts(axes, result, order)
 
 
 def _counts(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
     """Write n on the right of each row: a box does not show it."""
-    pixels = axes.get_position().width * style.WIDTH
+    pixels = style.width_of(axes)
     size = 10.5 if len(order) <= 20 else 9
     for k, i in enumerate(order):
         text = count(result.summary.moments.n[i])
@@ -71,10 +71,10 @@ def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float
     if not len(ordered):
         return
     colour = group_colour(result, i)
-    low, high = result.summary.fences[i]
-    inside = ordered[(ordered >= low) & (ordered <= high)]
+    fences = result.summary.fences[i]
+    inside = ordered.at(np.array([ordered.below(fences)[0], ordered.below(fences, "right")[1] - 1]))
     q1, median, q3 = scale.place(result.summary.quartiles[i])
-    ends = scale.place(inside[[0, -1]])
+    ends = scale.place(inside)
     mean = float(scale.place(result.summary.moments.mean[i : i + 1])[0])
     axes.plot([ends[0], q1], [y, y], color=style.INK, lw=1.2)
     axes.plot([q3, ends[1]], [y, y], color=style.INK, lw=1.2)
@@ -84,7 +84,7 @@ def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float
     axes.plot([mean], [y], "o", color="white", mec=style.INK, ms=6.5, zorder=4)
 
 
-def draw_boxes(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_boxes(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw one box a group, outliers as points, named where they are few."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     note = (
@@ -96,35 +96,35 @@ def draw_boxes(result: NumberDistribution, title: str, about: str, dates: bool =
     height = 0.5 if len(shown.order) > 1 else 0.4
     for k, i in enumerate(shown.order):
         _box(axes, result, i, k, height)
-        _outlier_points(axes, result, i, k, dates)
-    _finish(axes, result, shown.order, dates)
+        _outlier_points(axes, result, i, k)
+    _finish(axes, result, shown.order)
     return figure
 
 
-def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float, dates: bool) -> None:
+def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float) -> None:
     mine = np.flatnonzero(result.outliers.groups == i)
     if not len(mine):
         return
     x = result.scale.place(result.outliers.values[mine[:MOST_POINTS]])
     axes.plot(x, np.full(len(x), y), "o", ms=4.5, mfc="none", mec=group_colour(result, i), mew=1, alpha=0.7)
-    if len(mine) <= NAMED_OUTLIERS and len(result.grouping) <= 8:
-        write = day_label if dates else significant
+    if len(mine) <= NAMED_OUTLIERS and len(result.groups) <= 8:
+        write = day_label if result.dates else significant
         taken: dict[int, list[float]] = {1: [], -1: []}
-        low, high = float(result.placed[i][0]), float(result.placed[i][-1])
+        low, high = result.ends(i).tolist()
         near = 0.09 * (high - low)
-        for j in mine[mine < len(result.outliers.labels)]:
+        for j in mine[mine < NAMED]:
             value = float(result.outliers.values[j])
             at = float(result.scale.place(np.array([value]))[0])
             side = next((s for s in (1, -1) if all(abs(at - t) > near for t in taken[s])), 0)
             if not side:
                 continue
             taken[side].append(at)
-            spot = {"xytext": (0, 8 * side), "textcoords": "offset points", "ha": "center"}
+            spot: dict[str, Any] = {"xytext": (0, 8 * side), "textcoords": "offset points", "ha": "center"}
             text = f"{write(value)} (row {result.outliers.labels[j]})"
             axes.annotate(text, (at, y), size=8, color=style.DIM, va="bottom" if side > 0 else "top", **spot)
 
 
-def draw_violins(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_violins(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw each group's density mirrored about its row, quartiles inside; all of one greatest width."""
     shown = shown_groups(result, 16, by_middle=True)
     made = result.density
@@ -144,34 +144,35 @@ def draw_violins(result: NumberDistribution, title: str, about: str, dates: bool
                 made.at[inside], k - half[inside], k + half[inside], color=group_colour(result, i), alpha=0.55, lw=0
             )
         else:
-            axes.plot(result.placed[i], np.full(len(result.placed[i]), k), "o", color=group_colour(result, i))
+            placed = result.placed(i, MOST_POINTS)
+            axes.plot(placed, np.full(len(placed), k), "o", color=group_colour(result, i))
         q1, median, q3 = result.scale.place(result.summary.quartiles[i])
         axes.plot([q1, q3], [k, k], color=style.INK, lw=5, solid_capstyle="butt")
         axes.plot([median] * 2, [k - 0.1, k + 0.1], color=style.INK, lw=2.4)
         mean = float(result.scale.place(result.summary.moments.mean[i : i + 1])[0])
         axes.plot([mean], [k], "o", color="white", mec=style.INK, ms=6, zorder=4)
-    _finish(axes, result, shown.order, dates)
+    _finish(axes, result, shown.order)
     if made is not None and result.look.limits is None:
         low, high = axes.get_xlim()
         axes.set_xlim(min(low, float(made.at[0])), max(high, float(made.at[-1])))
-        set_values_axis(axes, result.name, result.scale, dates)
+        set_values_axis(axes, result.name, result.scale, result.dates)
     return figure
 
 
 def _within(result: NumberDistribution, i: int, at: Floats) -> NDArray[np.bool_]:
     """Keep a violin to three bandwidths about its group's values, where anything of it can be seen."""
-    placed = result.placed[i]
+    low, high = result.ends(i)
     assert result.density is not None
     reach = 3 * result.density.bandwidths[i]
-    return np.asarray((at >= placed[0] - reach) & (at <= placed[-1] + reach))
+    return np.asarray((at >= low - reach) & (at <= high + reach))
 
 
-def draw_dots(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_dots(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw one dot a row, none over another; a box under them where asked for."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     figure = style.new_figure(title, about, "")
     axes = _frame(figure, result, shown.order)
-    _finish(axes, result, shown.order, dates)
+    _finish(axes, result, shown.order)
     box = axes.get_position()
     width, height = box.width * style.WIDTH, box.height * style.HEIGHT
     low, high = axes.get_xlim()
@@ -207,26 +208,24 @@ def _drawn(result: NumberDistribution, order: list[int]) -> tuple[list[Floats], 
     """Return the values to draw: all, or an even choice of each group's where there are too many."""
     groups, sampled = [], False
     for i in order:
-        placed = result.placed[i]
-        if len(placed) > MOST_DOTS:
-            placed = placed[np.linspace(0, len(placed) - 1, MOST_DOTS).astype(np.int64)]
-            sampled = True
-        groups.append(placed)
+        groups.append(result.placed(i, MOST_DOTS))
+        sampled = sampled or bool(result.summary.moments.n[i] > MOST_DOTS)
     return groups, sampled
 
 
-def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bool = False) -> Figure:
+def draw_intervals(result: NumberDistribution, title: str, about: str) -> Figure:
     """Draw means with 95 % intervals; an axis that leaves out zero is marked."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     m = result.summary.moments
     low, high = result.summary.mean_interval
-    write = day_label if dates else in_line(m.mean[shown.order])
+    write = day_label if result.dates else in_line(m.mean[shown.order])
     order = shown.order
-    if not result.grouping.ordered and result.grouping.names:
+    if not result.groups.ordered and result.groups.names:
         order = sorted(order, key=lambda i: -float(m.mean[i]))
+    at, first, last = (result.scale.place(v) for v in (m.mean, low, high))
     rows = [
         Row(
-            group_label(result, i, 999), *(float(v[i]) for v in _placed(result, m.mean, low, high)),
+            group_label(result, i, 999), float(at[i]), float(first[i]), float(last[i]),
             (write(float(m.mean[i])), count(m.n[i])), group_colour(result, i), hollow=bool(m.n[i] < 10),
         )
         for i in order
@@ -237,9 +236,9 @@ def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bo
     interval_rows(axes, rows, ("mean", "n"))
     if result.look.limits is not None:
         axes.set_xlim(*result.scale.place(np.array(result.look.limits)))
-    set_values_axis(axes, result.name, result.scale, dates)
+    set_values_axis(axes, result.name, result.scale, result.dates)
     ends = result.scale.value(np.array(axes.get_xlim()))
-    if not dates and not ends[0] <= 0 <= ends[1]:
+    if not result.dates and not ends[0] <= 0 <= ends[1]:
         style.mark_cut_axis(axes, _zoom(ends[1] - ends[0], m.within_sd))
     return figure
 
@@ -247,7 +246,3 @@ def draw_intervals(result: NumberDistribution, title: str, about: str, dates: bo
 def _zoom(width: float, sd: float) -> str:
     """Say how little of the rows' spread an axis shows, so that a small difference is not taken for a large one."""
     return f", and is {width / sd:.2g} standard deviations wide" if width < sd else ""
-
-
-def _placed(result: NumberDistribution, *values: Floats) -> list[Floats]:
-    return [result.scale.place(v) for v in values]

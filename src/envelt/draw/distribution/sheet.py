@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -62,7 +62,7 @@ def _small(axes: Axes, c: SheetColumn) -> None:
     axes.set_ylim(0, top * 1.05)
     missing = f"  {percent(c.missing / (c.n + c.missing))} missing" if c.missing else ""
     weight = "bold" if c.codes else "normal"
-    spot = {"xy": (0, 1), "xycoords": "axes fraction", "textcoords": "offset points", "va": "bottom"}
+    spot: dict[str, Any] = {"xy": (0, 1), "xycoords": "axes fraction", "textcoords": "offset points", "va": "bottom"}
     axes.annotate(style.shorten(c.name, 20), xytext=(0, 11), size=9.5, weight=weight, **spot)
     skew = f"skewness {places(c.skewness, 1)}" if c.numeric and c.skewness == c.skewness else c.kind
     axes.annotate(skew + missing, xytext=(0, 1), size=7.5, color=style.DIM, **spot)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -31,7 +31,7 @@ def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = Fal
     filled = np.flatnonzero(n)
     largest = filled[np.argsort(-n[filled], kind="stable")[:most]]
     order = np.sort(largest)
-    if by_middle and not result.grouping.ordered and result.grouping.names:
+    if by_middle and not result.groups.ordered and result.groups.names:
         order = order[np.argsort(-result.summary.quartiles[order, 1], kind="stable")]
     hidden, empty = len(filled) - len(order), len(n) - len(filled)
     note = f"Not drawn: the {count(hidden)} smallest of {count(len(filled))} groups. " if hidden else ""
@@ -41,23 +41,23 @@ def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = Fal
 
 def group_colour(result: NumberDistribution, i: int) -> str:
     """Return a group's colour: the same in every picture of a study."""
-    places = result.grouping.places or tuple(range(len(result.grouping)))
+    places = result.groups.places or tuple(range(len(result.groups)))
     return style.colour(places[i]) if max(places) < COLOURED else style.PALETTE[0]
 
 
 def group_label(result: NumberDistribution, i: int, most: int = 26) -> str:
     """Return a group's label, short enough to stand beside it."""
-    if len(result.grouping) == 1 and not result.grouping.names:
+    if len(result.groups) == 1 and not result.groups.names:
         return "all rows"
-    return short_labels(tuple(map(visible, result.grouping.labels)), most)[i]
+    return short_labels(tuple(map(visible, result.groups.labels)), most)[i]
 
 
-def beside(axes: Axes, result: NumberDistribution, i: int, dates: bool, title: bool = True) -> None:
+def beside(axes: Axes, result: NumberDistribution, i: int, title: bool = True) -> None:
     """Write a group's name, its rows, mean and median on the right of its axes."""
     n = int(result.summary.moments.n[i])
-    write = day_label if dates else significant
+    write = day_label if result.dates else significant
     mean, median = float(result.summary.moments.mean[i]), float(result.summary.quartiles[i][1])
-    spot = {"va": "top", "transform": axes.transAxes}
+    spot: dict[str, Any] = {"va": "top", "transform": axes.transAxes}
     if title:
         axes.text(1.015, 0.98, group_label(result, i, 21), weight="bold", size=11, **spot)
     numbers = f"n = {count(n)}\nmean {write(mean)}\nmedian {write(median)}" if n else "n = 0"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,7 +56,7 @@ def interval_rows(axes: Axes, rows: Sequence[Row], heading: tuple[str, ...], let
         axes.plot([row.at], [y], "o", color=row.colour, mfc=face, ms=5.5 if crowded else 8, mew=1.4, clip_on=False)
     label_rows(axes, [visible(r.label) for r in rows], size, letters)
     axes.set_ylim(len(rows) - 0.4, -0.6)
-    pixels = axes.get_position().width * style.WIDTH
+    pixels = style.width_of(axes)
     edge = 14.0
     for column in range(max((len(r.cells) for r in rows), default=0)):
         cells = [r.cells[column] for r in rows]
@@ -83,7 +83,7 @@ def interval_rows(axes: Axes, rows: Sequence[Row], heading: tuple[str, ...], let
 def all_rows_line(axes: Axes, at: float, text: str) -> None:
     """Mark the value of all rows together."""
     axes.axvline(at, color=style.DIM, lw=1, ls="--", zorder=1)
-    spot = {
+    spot: dict[str, Any] = {
         "xy": (at, 1),
         "xycoords": ("data", "axes fraction"),
         "xytext": (0, 4),

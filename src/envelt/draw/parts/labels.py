@@ -72,7 +72,7 @@ def margin(texts: Sequence[str], least: int = 80) -> int:
 
 def label_rows(axes: Axes, texts: Sequence[str], size: float, letters: int = LETTERS) -> None:
     """Label rows 0, 1, … of the y axis, in as many lines as their height holds."""
-    height = axes.get_position().height * axes.figure.get_size_inches()[1] * style.DPI / max(len(texts), 1)
+    height = style.height_of(axes) / max(len(texts), 1)
     lines = int(max(1, min(3, height / (1.9 * size * style.DPI / 72))))
     short = short_labels(tuple(texts), letters * lines - 8 * (lines - 1))
     shown = ["\n".join(textwrap.wrap(t, letters)) if len(t) > letters else t for t in short]

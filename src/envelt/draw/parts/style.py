@@ -8,7 +8,10 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from typing import TYPE_CHECKING, Any
+
+from ...errors import OptionError
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -54,12 +57,26 @@ _RC: dict[str, Any] = {
 }
 
 
+_INTO: ContextVar[list[Axes] | None] = ContextVar("into", default=None)
+"""The axes that a person wants a picture in, until it has taken them."""
+
+
+@contextmanager
+def into(axes: Axes) -> Iterator[None]:
+    """Draw the next picture into axes that a person has, not into a figure of its own."""
+    token = _INTO.set([axes])
+    try:
+        yield
+    finally:
+        _INTO.reset(token)
+
+
 @contextmanager
 def house_style() -> Iterator[None]:
     """Draw in the house style and leave the caller's settings as they were."""
     import matplotlib as mpl
 
-    with mpl.rc_context(_RC):
+    with mpl.rc_context(_RC):  # type: ignore[arg-type]  # names of settings are checked when they are set
         yield
 
 
@@ -90,6 +107,12 @@ def new_figure(title: str, about: str, note: str = "", height: int = HEIGHT) -> 
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
+    given = _INTO.get()
+    if given is not None:
+        if not given:
+            raise OptionError("This picture needs a figure of its own: call draw() without ax.")
+        given[0].set_title(shorten(title, 60), loc="left", weight="bold")
+        return given[0].get_figure(root=True)  # type: ignore[return-value]
     figure = Figure(figsize=(WIDTH / DPI, height / DPI), layout=None)
     FigureCanvasAgg(figure)
     top = height - 18
@@ -105,13 +128,26 @@ def new_figure(title: str, about: str, note: str = "", height: int = HEIGHT) -> 
 
 def foot(figure: Figure, note: str) -> None:
     """Write at the foot what the picture cannot show."""
+    if _INTO.get() is not None:
+        return
     height = figure.get_size_inches()[1] * DPI
-    small = {"size": 9.5 if len(note) <= 175 else 8.8, "linespacing": 1.1}
+    small: dict[str, Any] = {"size": 9.5 if len(note) <= 175 else 8.8, "linespacing": 1.1}
     figure.text(28 / WIDTH, 14 / height, wrapped(note, 190, 2), color=DIM, va="bottom", **small)
 
 
 def place(figure: Figure, left: float, top: float, right: float, bottom: float, **options: Any) -> Axes:
-    """Add axes by their margins in pixels from the four sides of the figure."""
+    """Add axes by their margins in pixels from the four sides of the figure; or take the axes that a person has.
+
+    Raises
+    ------
+    OptionError
+        The picture has several panels, and one was given.
+    """
+    given = _INTO.get()
+    if given is not None:
+        if not given:
+            raise OptionError("This picture has several panels: draw() without ax makes a figure for them.")
+        return given.pop()
     width, height = figure.get_size_inches() * DPI
     box = (left / width, bottom / height, (width - left - right) / width, (height - top - bottom) / height)
     return figure.add_axes(box, **options)
@@ -119,7 +155,8 @@ def place(figure: Figure, left: float, top: float, right: float, bottom: float, 
 
 def describe(figure: Figure, alternative: str) -> Figure:
     """Give a figure its text alternative and return it."""
-    figure.alternative = alternative  # type: ignore[attr-defined]
+    if _INTO.get() is None:
+        figure.alternative = alternative  # type: ignore[attr-defined]
     return figure
 
 
@@ -156,7 +193,12 @@ def bare(axes: Axes, *sides: str) -> None:
 
 def mark_cut_axis(axes: Axes, more: str = "") -> None:
     """Say on the picture that its x axis leaves out zero, and what more there is to say of it."""
-    spot = {"xy": (0, 0), "xycoords": "axes fraction", "xytext": (0, -38), "textcoords": "offset points"}
+    spot: dict[str, Any] = {
+        "xy": (0, 0),
+        "xycoords": "axes fraction",
+        "xytext": (0, -38),
+        "textcoords": "offset points",
+    }
     axes.annotate(f"axis does not start at 0{more}", ha="left", size=9, color=STOP, **spot)
 
 
@@ -166,3 +208,20 @@ def percent_axis(axis: Axis, most: int = 10) -> None:
 
     axis.set_major_locator(MaxNLocator(most, steps=[1, 2, 5, 10]))
     axis.set_major_formatter(FuncFormatter(lambda v, _: f"{100 * v:.10g}%"))
+
+
+def _size_of(axes: Axes) -> tuple[float, float]:
+    """Return width and height of the figure that axes are in, in pixels."""
+    figure = axes.get_figure(root=True)
+    width, height = (figure.get_size_inches() * DPI).tolist() if figure is not None else (WIDTH, HEIGHT)
+    return width, height
+
+
+def width_of(axes: Axes) -> float:
+    """Return how wide axes are, in pixels."""
+    return float(axes.get_position().width * _size_of(axes)[0])
+
+
+def height_of(axes: Axes) -> float:
+    """Return how high axes are, in pixels."""
+    return float(axes.get_position().height * _size_of(axes)[1])

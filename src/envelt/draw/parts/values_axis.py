@@ -35,7 +35,7 @@ def tick_labels(values: Sequence[float]) -> list[str]:
     return [t if "," in t and not decimals else places(v, decimals) for t, v in zip(texts, values, strict=True)]
 
 
-class _Ticks(Formatter):  # type: ignore[misc]
+class _Ticks(Formatter):
     """Matplotlib's way to ask for all labels of an axis at once."""
 
     def __call__(self, x: float, pos: int | None = None) -> str:
@@ -47,14 +47,19 @@ class _Ticks(Formatter):  # type: ignore[misc]
         return tick_labels(values)
 
 
+def set_date_ticks(axes: Axes) -> None:
+    """Give an x axis of days since 1970 ticks of the calendar."""
+    import matplotlib.dates as mdates
+
+    locator = mdates.AutoDateLocator()  # type: ignore[no-untyped-call]
+    axes.xaxis.set_major_locator(locator)
+    axes.xaxis.set_major_formatter(mdates.ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
+
+
 def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) -> None:
     """Label the x axis of values and give it ticks in original units."""
     if dates:
-        import matplotlib.dates as mdates
-
-        locator = mdates.AutoDateLocator()
-        axes.xaxis.set_major_locator(locator)
-        axes.xaxis.set_major_formatter(mdates.ConciseDateFormatter(locator))
+        set_date_ticks(axes)
         axes.set_xlabel(style.shorten(name, 90))
         return
     if scale.name == "linear":

@@ -1,0 +1,78 @@
+"""What options may be: one check for each kind of option."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from ..core.columns.table import Column
+from ..core.distribution.look import Look
+from ..errors import OptionError
+
+
+def names_of(given: str | Iterable[Any] | None, what: str = "columns") -> tuple[str, ...]:
+    """Return columns that were given as one name, one after another, as one list, or not at all.
+
+    Raises
+    ------
+    OptionError
+    """
+    if given is None:
+        return ()
+    if isinstance(given, str):
+        return (given,)
+    if not isinstance(given, Iterable):
+        raise OptionError(f"Columns are named by text, one or a list of them ({what}), not by {given!r}.")
+    flat: list[Any] = []
+    for name in given:
+        flat += [name] if isinstance(name, str) or not isinstance(name, Iterable) else list(name)
+    for name in flat:
+        if not isinstance(name, str):
+            raise OptionError(f"Columns are named by text, one or a list of them ({what}), not by {name!r}.")
+    return tuple(flat)
+
+
+def whole_number(value: Any, least: int, what: str) -> int:
+    """Return a whole number from ``least`` up.
+
+    Raises
+    ------
+    OptionError
+    """
+    if isinstance(value, bool) or not isinstance(value, int) or value < least:
+        raise OptionError(f"The {what} must be a whole number from {least} up, not {value!r}.")
+    return value
+
+
+def refuse_itself(by: tuple[str, ...], columns: tuple[str, ...]) -> None:
+    """Refuse to group a column by itself.
+
+    Raises
+    ------
+    OptionError
+    """
+    for name in by:
+        if name in columns:
+            raise OptionError(f"{name!r} cannot be grouped by itself. Name another column in by.")
+
+
+def refuse_empty(column: Column, so: str) -> None:
+    """Refuse a column without a value.
+
+    Raises
+    ------
+    OptionError
+    """
+    if column.empty:
+        raise OptionError(f"{column.name!r} is missing in every row: {so}.")
+
+
+def refuse_picture(look: Look, name: str, why: str) -> None:
+    """Refuse a picture that this pair of columns does not have.
+
+    Raises
+    ------
+    OptionError
+    """
+    if look.picture != "auto":
+        raise OptionError(f"There is no {look.picture} of {name!r} here: {why}. Leave the picture out.")

@@ -1,0 +1,52 @@
+"""What each column is, and what is wrong or odd about it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+
+from ..core.finding import Finding, marked
+from ..core.inventory.inventory import column_facts, quality_findings
+from ..core.later import Later
+from ..views.inventory import InventoryView
+from ..write.digits import count
+from ..write.progress import slow_progress
+from .checks import whole_number
+from .context import Context, once
+
+
+@once
+def take_inventory(context: Context, rows: int) -> InventoryView:
+    """Describe every column, and look for what is wrong with it."""
+    whole_number(rows, 0, "number of first rows")
+    about = (f"{count(len(context.table))} rows of {context.source_name}", *context.source.notes, *context.kept)
+
+    def look() -> tuple[Finding, ...]:
+        with slow_progress("Inventory") as report:
+            found = quality_findings(context.table, context.outcome, context.unit, context.ranges, report)
+        return (*(_nested(name, what) for name, what in context.source.nested), *found)
+
+    facts = Later(lambda: column_facts(context.table))
+    first = Later(lambda: _first(context, rows)) if rows else None
+    return InventoryView(
+        facts, Later(look), len(context.table), len(context.table.columns), about, context.names, first
+    )
+
+
+def _first(context: Context, rows: int) -> pd.DataFrame:
+    at = np.arange(min(rows, len(context.table)))
+    first = [c.take(at).labels() for c in context.table]
+    labels = [f"row {r}" for r in context.table.rows[at]]
+    index = pd.Index(list(context.table.columns), name="column")
+    return pd.DataFrame(first, index=index, columns=labels, dtype=object)
+
+
+def _nested(name: str, what: str) -> Finding:
+    return Finding(
+        "nested-values",
+        "caution",
+        (name,),
+        f"{marked(name)} holds {what}, which no step can use: it is set aside.",
+        "Write what you need of it as columns of its own.",
+        {"what": what},
+    )

@@ -1,0 +1,188 @@
+"""The house: results hold no rows, views are typed, and pictures go into axes that a person has."""
+
+import dataclasses
+import subprocess
+import sys
+
+import numpy as np
+import pandas as pd
+import pytest
+from matplotlib.figure import Figure
+
+from envelt import Study
+from envelt.core.later import Later
+from envelt.core.shapes.ordered import SortedArray, pooled_quantiles
+from envelt.errors import OptionError
+
+ROWS = 40_001
+
+
+@pytest.fixture(scope="module")
+def studies():
+    r = np.random.default_rng(5)
+    z = r.normal(size=ROWS)
+    frame = pd.DataFrame(
+        {
+            "x": z,
+            "heaped": np.round(r.gamma(2, 9, ROWS)),
+            "level": r.choice(["a", "b", "c"], ROWS),
+            "grade": r.choice(["low", "medium", "high"], ROWS),
+            "day": pd.Timestamp("2022-01-01") + pd.to_timedelta(r.integers(0, 700, ROWS), "D"),
+            "case": r.integers(0, 4000, ROWS).astype(str),
+            "y": np.where(r.random(ROWS) < 0.3 + 0.3 * (z > 0), "yes", "no"),
+            "amount": z**2 + r.normal(size=ROWS),
+        }
+    )
+    return [Study(frame, outcome=o, unit=u) for o in ("y", "amount") for u in (None, "case")]
+
+
+def views(study):
+    yield from (study.inventory(), study.balance(), study.balance(by="grade"), study.distribution(), study.against())
+    yield study.rank()
+    for column in ("x", "heaped", "level", "day"):
+        yield from (
+            study.distribution(column),
+            study.distribution(column, by="level" if column != "level" else "grade"),
+        )
+        yield from (study.against(column), study.against(column, by="grade"))
+        yield study.contingency(column, "grade")
+    for picture in ("density", "qq", "dots", "cumulative", "box", "violin", "interval"):
+        yield study.distribution("x", by="grade", picture=picture)
+    yield study.contingency("level", "grade", by="y")
+
+
+OPAQUE = (str, bytes, int, float, type(None), SortedArray)
+"""What is not looked into; sorted values are asked, not read."""
+
+
+def parts_of(thing):
+    if isinstance(thing, Later):
+        return {"value": thing._value} if thing._make is None else {}  # what is not made yet holds no result
+    if isinstance(thing, dict):
+        return thing
+    return dict(enumerate(thing)) if isinstance(thing, (list, tuple, set, frozenset)) else vars(thing)
+
+
+def long_arrays(thing, path, seen):
+    """Find arrays as long as a fifth of the rows that can be reached."""
+    if id(thing) in seen or isinstance(thing, OPAQUE):
+        return
+    seen.add(id(thing))
+    if isinstance(thing, (np.ndarray, pd.Series, pd.Index, pd.DataFrame)):
+        size = len(thing) if isinstance(thing, pd.DataFrame) else thing.size
+        if size > ROWS / 5:
+            yield f"{path}: {size} values"
+    elif isinstance(thing, (Later, dict, list, tuple, set, frozenset)) or hasattr(thing, "__dict__"):
+        for name, part in parts_of(thing).items():
+            yield from long_arrays(part, f"{path}.{name}", seen)
+
+
+@pytest.mark.parametrize("which", range(4))
+def test_no_result_that_a_view_reaches_holds_rows(studies, which):
+    for view in views(studies[which]):
+        assert view.to_dict()
+        assert view.draw().alternative
+        made = [t for t in view.tables if t not in ("outliers",)]
+        assert made
+        found = list(long_arrays(vars(view), repr(type(view).__name__), set()))
+        assert not found, found
+
+
+def test_the_search_for_rows_finds_them():
+    @dataclasses.dataclass
+    class Holder:
+        inner: object
+
+    held = Holder({"a": [Later.now(np.zeros(ROWS))]})
+    assert list(long_arrays(held, "", set())) == [f".inner.a.0.value: {ROWS} values"]
+    assert not list(long_arrays(Holder(SortedArray(np.zeros(ROWS))), "", set()))
+
+
+READS = """
+import pandas as pd
+from envelt import Study
+study = Study("demo", outcome="wintered")
+tables: list[pd.DataFrame] = [
+    study.inventory().table, study.inventory(rows=3).first_rows,
+    study.balance().table, study.balance(by="fed").rates, study.balance(by="fed").shares("row"),
+    study.distribution().table, study.distribution("mites").bins, study.distribution("mites", by="fed").density,
+    study.distribution(["mites"]).top_values, study.distribution("mites").outliers,
+    study.distribution("inspected_on").months, study.distribution("inspected_on").weekdays,
+    study.against().table, study.against().groups, study.against("mites").rates, study.against("mites").cut,
+    study.against("mites").tests, study.against("mites").effects, study.against("mites", by="fed").by,
+    study.against("honey_kg").trend, study.against("forage").pairs,
+    study.contingency("fed", "forage").tests, study.contingency("fed", "forage").shares("all"),
+    study.contingency("fed", "forage").expected, study.contingency("fed", "forage").residuals,
+    study.rank().table, study.rank().units,
+]
+share: float = study.balance().largest_share
+kinds: "pd.Series[int]" = study.inventory().kinds
+"""
+MISSPELT = {
+    "a table": ('study.distribution("mites").bnis', "has no attribute"),
+    "a table of another step": ("study.rank().bins", "has no attribute"),
+    "an option": ('study.distribution("mites", pictur="density")', "overload|pictur"),
+    "a table as a number": ('x: float = study.against("mites").tests', "Incompatible types"),
+}
+
+
+@pytest.mark.parametrize("what", ["good", *MISSPELT])
+def test_an_editor_knows_every_table_and_refuses_a_misspelt_one(tmp_path, what):
+    mypy = pytest.importorskip("mypy.api")
+    line, message = MISSPELT.get(what, ("", ""))
+    (tmp_path / "mine.py").write_text(f"{READS}{line}\n")
+    out, _, status = mypy.run(["--strict", "--cache-dir", str(tmp_path / "cache"), str(tmp_path / "mine.py")])
+    if what == "good":
+        assert status == 0, out
+    else:
+        assert status == 1
+        assert any(word in out for word in message.split("|")), out
+
+
+def test_the_tables_a_user_reads_are_there(wintered, honey):
+    skip = ("trend", "pairs", "rank().units", "honey_kg")
+    lines = READS.split("[\n")[1].split("\n]")[0].split("study.")[1:]
+    for call in lines:
+        code = f"wintered.{call.strip().rstrip(',')}"
+        if not any(s in code for s in skip):
+            assert isinstance(eval(code, {"wintered": wintered}), pd.DataFrame), code
+    assert len(honey.against("mites").trend) == 200
+    assert len(honey.against("forage").pairs) > 3
+    with pytest.raises(AttributeError, match="no 'cut'"):
+        _ = honey.against("mites").cut
+
+
+def test_a_picture_of_one_panel_goes_into_axes_of_ones_own(wintered):
+    figure = Figure(figsize=(12, 5))
+    left, right = figure.subplots(1, 2)
+    assert wintered.distribution("mites", picture="density").draw(left) is figure
+    wintered.against("forage").draw(ax=right)
+    assert left.get_title(loc="left") == "How mites is distributed"
+    assert len(right.lines) > 5
+    assert len(figure.axes) == 2
+    with pytest.raises(OptionError, match="several panels"):
+        wintered.against("mites").draw(ax=left)
+    with pytest.raises(OptionError, match="Matplotlib axes"):
+        wintered.rank().draw(ax="here")
+    assert wintered.rank().draw() is not figure
+
+
+def test_sorted_values_answer_as_the_array_would():
+    r = np.random.default_rng(3)
+    groups = [np.sort(r.choice(r.normal(size=40), k)) for k in (0, 1, 7, 400)]
+    shares = np.array([0.0, 0.1, 0.25, 0.5, 0.9, 1.0])
+    pooled = pooled_quantiles([SortedArray(g) for g in groups], shares)
+    assert pooled == pytest.approx(np.quantile(np.concatenate(groups), shares), abs=0)
+    one = SortedArray(groups[3])
+    assert one.below(np.array([0.0]))[0] == (groups[3] < 0).sum()
+    assert len(one.sample(50)) == 50
+    assert one.sample(50)[[0, -1]].tolist() == [one.low, one.high]
+    values, n = one.top_values(3)
+    expected = pd.Series(groups[3]).value_counts()
+    assert n.tolist() == expected.iloc[:3].tolist()
+    assert (pd.Series(groups[3]) == values[0]).sum() == n[0]
+
+
+def test_importing_is_quick_and_quiet():
+    code = "import sys, envelt; envelt.Study; print(*(m for m in ('matplotlib', 'jinja2', 'rich') if m in sys.modules))"
+    assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.strip() == ""
