@@ -16,7 +16,7 @@ import numpy as np
 
 from envelt.core import thresholds as T
 from envelt.core.stats.folds import deal, hash_blocks
-from envelt.core.stats.heldout import bin_fits, binned_counts, held_out_bins, held_out_levels, summarise
+from envelt.core.stats.heldout import fits_of, held_out_bins, held_out_levels, number_cells, summarise
 from envelt.core.stats.shrinkage import shrunken
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 
@@ -28,7 +28,7 @@ def shuffled_shares(seed: int) -> tuple[float, float, float]:
     target = ClassTarget((rng.random(n) < 0.22).astype(np.int64), 2)
     folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
     x = rng.gamma(2.0, size=n)
-    number = held_out_bins(binned_counts(x, target, folds), x, target, folds)
+    number = held_out_bins(x, target, folds)
     category = held_out_levels(rng.integers(0, 300, n), 300, target, folds)
     identifier = held_out_levels(np.arange(n), n, target, folds)
     return number.share, category.share, identifier.share
@@ -45,15 +45,16 @@ def numeric_covered(slope: float, n: int, event: float, bent: bool, seed: int) -
     x = rng.normal(size=n)
     target = ClassTarget((rng.random(n) < rate(x)).astype(np.int64), 2)
     folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
-    fits = bin_fits(binned_counts(x, target, folds), target, folds)
+    cells = number_cells(x, target, folds)
+    fits = fits_of([cells], target, folds)
     fresh = rng.normal(size=20_000)
     p = rate(fresh)[:, None] * [-1, 1] + [1, 0]
     loss = base = 0.0
     for fit in fits:
-        rates = fit.rates[np.searchsorted(fit.edges, fresh, "right")]
+        rates = fit.rates[0, np.searchsorted(cells.edges, fresh, "right")]
         loss -= np.mean(np.sum(p * np.log(rates), axis=1))
         base -= np.mean(np.sum(p * np.log(fit.base), axis=1))
-    result = summarise(fits, target)
+    result = summarise(fits, target)[0]
     return bool(result.low <= 1 - loss / base <= result.high)
 
 
@@ -85,16 +86,17 @@ def numeric_outcome_covered(slope: float, n: int, seed: int) -> bool:
     y = slope * x + rng.normal(size=n)
     target = NumberTarget.of(y)
     folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
-    fits = bin_fits(binned_counts(x, target, folds), target, folds)
+    cells = number_cells(x, target, folds)
+    fits = fits_of([cells], target, folds)
     fresh = rng.normal(size=20_000)
     mean, sd = y.mean(), y.std()
     truth = (slope * fresh - mean) / sd
     noise = 1 / sd**2
     loss = base = 0.0
     for fit in fits:
-        loss += np.mean((truth - fit.rates[np.searchsorted(fit.edges, fresh, "right"), 0]) ** 2) + noise
-        base += np.mean((truth - fit.base[0]) ** 2) + noise
-    result = summarise(fits, target)
+        loss += np.mean((truth - fit.rates[0, np.searchsorted(cells.edges, fresh, "right"), 0]) ** 2) + noise
+        base += np.mean((truth - fit.base[0, 0]) ** 2) + noise
+    result = summarise(fits, target)[0]
     return bool(result.low <= 1 - loss / base <= result.high)
 
 

@@ -1,12 +1,14 @@
 """The held-out share: nothing on noise, the truth where there is one, whole units, the same for everyone."""
 
+import itertools
+
 import numpy as np
 import pandas as pd
 import pytest
 
 from envelt import Study
 from envelt.core.stats.folds import deal, hash_blocks
-from envelt.core.stats.heldout import binned_counts, held_out_bins, held_out_levels
+from envelt.core.stats.heldout import held_out_bins, held_out_levels
 from envelt.core.stats.shrinkage import level_strength
 from envelt.core.stats.targets import ClassTarget
 
@@ -113,7 +115,9 @@ def naive_share(x, y, event_only, folds):
             train, test = fold != f, fold == f
             n, k = int(train.sum()), 2
             base = (np.array([np.sum(y[train] == c) for c in range(k)]) + 0.5) / (n + k / 2)
-            rate = (naive_levels if event_only else naive_bins)(x[train], y[train], x[test], base)
+            rate = (
+                naive_levels(x[train], y[train], x[test], base) if event_only else naive_bins(x, y, train, test, base)
+            )
             for c, r in zip(y[test], rate, strict=True):
                 loss -= np.log(r if c else 1 - r)
                 base_loss -= np.log(base[c])
@@ -130,8 +134,13 @@ def naive_levels(x, y, wanted, base):
     return [q if v not in n or m == np.inf else (events[v] + m * q) / (n[v] + m) for v in wanted]
 
 
-def naive_bins(x, y, wanted, base):
-    edges = np.unique(np.quantile(x, np.arange(1, 20) / 20))
+def naive_bins(everyone, outcomes, train, test, base):
+    edges = set(np.quantile(everyone, np.arange(1, 20) / 20))
+    values = sorted(set(everyone))
+    for value, after in itertools.pairwise(values):  # what holds a twentieth of the rows stands alone
+        edges |= {value, after} if np.mean(everyone == value) >= 1 / 20 else set()
+    edges = np.array(sorted(e for e in edges if min(everyone) < e <= max(everyone)))
+    x, y, wanted = everyone[train], outcomes[train], everyone[test]
     at, q, n = np.searchsorted(edges, x, "right"), base[1], len(x)
     weight = np.array([np.mean(at == b) for b in range(len(edges) + 1)])
     deviation = np.array([y[at == b].mean() for b in range(len(edges) + 1)]) - y.mean()
@@ -159,14 +168,11 @@ def naive_bins(x, y, wanted, base):
 @pytest.mark.parametrize("levels", [False, True])
 def test_the_share_is_the_definition_written_out_naively(levels):
     rng = np.random.default_rng(6)
-    x = rng.integers(0, 25, 600) if levels else np.round(rng.normal(size=600), 2)
+    x = rng.integers(0, 25, 600) if levels else np.round(np.maximum(rng.normal(size=600), -1), 2)
     y = (rng.random(600) < 1 / (1 + np.exp(1 - (x % 3 if levels else 2 * x)))).astype(np.int64)
     target = ClassTarget(y, 2)
     folds = deal(hash_blocks(np.arange(600), 0), target.load, 0)
-    if levels:
-        got = held_out_levels(x, 25, target, folds)
-    else:
-        got = held_out_bins(binned_counts(x, target, folds), x, target, folds)
+    got = held_out_levels(x, 25, target, folds) if levels else held_out_bins(x, target, folds)
     # powers to the 19th lose digits in the naive basis
     assert got.share == pytest.approx(naive_share(x, y, levels, folds), rel=1e-10 if levels else 1e-7)
 

@@ -27,9 +27,9 @@ def test_a_view_answers_for_what_it_has_and_names_the_nearest_for_what_it_has_no
     assert view.rates.equals(view.tables["rates"])
     rates, table = view.rates, view.table  # a table handed out is the caller's own
     rates.iloc[:, :] = -1
-    table.drop(columns="n", inplace=True)
+    table["n"] = -1
     assert view.rates.iloc[0, 0] > 0
-    assert "n" in view.table
+    assert view.table["n"].min() > 0
     assert {"table", "rates", "tests", "effects", "findings"} <= set(dir(view))
     with pytest.raises(AttributeError, match="Did you mean 'effects'"):
         _ = view.effect

@@ -149,16 +149,6 @@ class Study:
         return self._context.seed
 
     @property
-    def subset(self) -> tuple[str, ...]:
-        """The expressions by which rows were kept."""
-        return self._context.subset
-
-    @property
-    def data_paths(self) -> tuple[Path, ...]:
-        """The files the table was read from; none for a table in memory."""
-        return self._context.source.paths
-
-    @property
     def candidates(self) -> list[str]:
         """The columns that could be features: all but the outcome, the unit, and what is made from the outcome."""
         return self._context.candidates

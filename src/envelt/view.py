@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar, overload
+from typing import TYPE_CHECKING, Any, ClassVar, TypeVar
 
 from .core.finding import Finding
+from .declared import Named, TableOf, ValueOf, tabled
 from .errors import OptionError, OutputError, did_you_mean
 from .write.shown import ShownTable, Writer
 
@@ -18,153 +19,7 @@ if TYPE_CHECKING:
 PICTURES = ("png", "svg", "pdf")
 DOCUMENTS = ("html", "md", "csv", "json")
 
-V = TypeVar("V", bound="View")
 T = TypeVar("T")
-
-
-class TableOf:
-    """A table that a view declares: made when it is first read, and the caller's own each time.
-
-    Parameters
-    ----------
-    make
-        Makes it from the view; its docstring is the table's.
-    written
-        How cells of a column are written, by the column's name; what is not named is written by its numbers.
-    there
-        Says whether this view has the table; always by default.
-    folded
-        How many rows a person sees, of a long one; none with 0.
-    aside
-        Whether it is left out in the terminal, where the picture or a file says more.
-    gaps
-        Whether rows without a number are shown.
-    spare
-        Columns that are left out where a terminal is too narrow, the least needed first.
-    heads
-        What to write over columns whose name does not say it.
-    """
-
-    def __init__(
-        self,
-        make: Callable[[Any], pd.DataFrame],
-        written: Mapping[str, Writer],
-        there: Callable[[Any], bool] | None,
-        folded: Callable[[Any], int | None] | int | None,
-        aside: Callable[[Any], bool] | bool,
-        gaps: bool,
-        spare: tuple[str, ...],
-        heads: Mapping[str, str],
-    ) -> None:
-        self._make, self.written, self._there, self._folded, self._aside = make, dict(written), there, folded, aside
-        self.gaps, self.spare, self.heads, self.name = gaps, spare, dict(heads), ""
-        self.__doc__ = make.__doc__
-
-    def __set_name__(self, owner: type[View], name: str) -> None:
-        self.name = name
-
-    @overload
-    def __get__(self, view: None, owner: type[View]) -> TableOf: ...
-    @overload
-    def __get__(self, view: View, owner: type[View]) -> pd.DataFrame: ...
-    def __get__(self, view: View | None, owner: type[View]) -> TableOf | pd.DataFrame:
-        if view is None:
-            return self
-        if not self.there(view):
-            raise AttributeError(f"This {view.step} view has no {self.name!r}.{did_you_mean(self.name, view.tables)}")
-        return self.of(view).copy()
-
-    def of(self, view: View) -> pd.DataFrame:
-        """Return the table that the view itself uses, made once."""
-        made = view._made
-        if self.name not in made:
-            made[self.name] = self._make(view)
-        table: pd.DataFrame = made[self.name]
-        return table
-
-    def there(self, view: View) -> bool:
-        """Say whether a view has this table."""
-        return self._there is None or self._there(view)
-
-    def folded(self, view: View) -> int | None:
-        """Return how many rows of the table a person sees; all where nothing is said."""
-        return self._folded(view) if callable(self._folded) else self._folded
-
-    def aside(self, view: View) -> bool:
-        """Say whether the table is left out in the terminal."""
-        return self._aside(view) if callable(self._aside) else self._aside
-
-
-def tabled(
-    written: Mapping[str, Writer] | None = None,
-    *,
-    there: Callable[[Any], bool] | None = None,
-    folded: Callable[[Any], int | None] | int | None = None,
-    aside: Callable[[Any], bool] | bool = False,
-    gaps: bool = True,
-    spare: tuple[str, ...] = (),
-    heads: Mapping[str, str] | None = None,
-) -> Callable[[Callable[[Any], pd.DataFrame]], TableOf]:
-    """Declare a table of a view; see `TableOf`."""
-    return lambda make: TableOf(make, written or {}, there, folded, aside, gaps, spare, heads or {})
-
-
-class ValueOf(Generic[T]):
-    """A single value that a view declares, made when it is first read."""
-
-    def __init__(self, make: Callable[[Any], T], there: Callable[[Any], bool] | None) -> None:
-        self._make, self._there, self.name = make, there, ""
-        self.__doc__ = make.__doc__
-
-    def __set_name__(self, owner: type[View], name: str) -> None:
-        self.name = name
-
-    @overload
-    def __get__(self, view: None, owner: type[View]) -> ValueOf[T]: ...
-    @overload
-    def __get__(self, view: View, owner: type[View]) -> T: ...
-    def __get__(self, view: View | None, owner: type[View]) -> ValueOf[T] | T:
-        if view is None:
-            return self
-        if not self.there(view):
-            raise AttributeError(f"This {view.step} view has no {self.name!r}.{did_you_mean(self.name, view.values)}")
-        if self.name not in view._made:
-            view._made[self.name] = self._make(view)
-        value: T = view._made[self.name]
-        return value
-
-    def there(self, view: View) -> bool:
-        """Say whether a view has this value."""
-        return self._there is None or self._there(view)
-
-
-def valued(make: Callable[[Any], T]) -> ValueOf[T]:
-    """Declare a value of a view."""
-    return ValueOf(make, None)
-
-
-def valued_if(there: Callable[[Any], bool]) -> Callable[[Callable[[Any], T]], ValueOf[T]]:
-    """Declare a value that some of a class of views have."""
-    return lambda make: ValueOf(make, there)
-
-
-class Named(Mapping[str, T]):
-    """What a view declares, by name, each made when it is first asked for."""
-
-    def __init__(self, view: View, declared: Mapping[str, Any]) -> None:
-        self._view, self._declared = view, declared
-
-    def __getitem__(self, name: str) -> T:
-        if name not in self._declared:
-            raise KeyError(name)
-        made: T = getattr(self._view, name)
-        return made
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._declared)
-
-    def __len__(self) -> int:
-        return len(self._declared)
 
 
 def check_extension(path: str | Path) -> str:

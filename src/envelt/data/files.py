@@ -270,7 +270,44 @@ def _arrow(
         raise NotATableError(f"{str(path)!r} is a damaged {what} file: {str(error)[:160]}") from error
     check_names(table.column_names)
     check_size(table.num_columns, table.num_rows, repr(str(path)))
-    return _numbered(frame_from_arrow(table), kinds, skip, named)
+    if named:
+        check_named(kinds, skip, table.column_names)
+    rows = pd.RangeIndex(FIRST_ROW, FIRST_ROW + table.num_rows)
+    columns = {n: table.select([n]) for n in table.column_names if n not in skip}
+    del table  # each column is let go when it has been taken
+    raw: dict[str, RawColumn | RawNested] = {}
+    for name in list(columns):
+        raw[name] = raw_from_arrow(name, columns.pop(name), kinds)
+    pa.default_memory_pool().release_unused()
+    return raw, rows
+
+
+def raw_from_arrow(name: str, table: pa.Table, kinds: Mapping[str, str]) -> RawColumn | RawNested:
+    """Return the raw column of an Arrow table of one; texts keep their dictionary, numbers their memory if they can."""
+    import pyarrow as pa
+
+    column = table.column(name)
+    if pa.types.is_dictionary(column.type) and not column.type.ordered and _is_text(column.type.value_type):
+        return _from_dictionary(column)
+    if _is_text(column.type):
+        return _from_words(column)
+    if pa.types.is_float64(column.type):
+        return checked_numbers(name, column.to_numpy(), FIRST_ROW)
+    frame = frame_from_arrow(table)
+    return raw_from_frame(frame, {name: kinds[name]} if name in kinds else {})[0][name]
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    import pyarrow as pa
+
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+def _from_dictionary(column: pa.ChunkedArray) -> RawWords:
+    """Return texts that are kept as a dictionary; words that no row has are left to the encoding."""
+    whole = column.unify_dictionaries().combine_chunks()
+    codes = whole.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int32)
+    return RawWords(codes, whole.dictionary.to_pylist())
 
 
 def frame_from_arrow(table: pa.Table) -> pd.DataFrame:
@@ -282,7 +319,8 @@ def frame_from_arrow(table: pa.Table) -> pd.DataFrame:
 def _parquet(path: Path) -> pa.Table:
     from pyarrow import parquet
 
-    return parquet.read_table(path)
+    texts = [f.name for f in parquet.ParquetFile(path).schema_arrow if _is_text(f.type)]
+    return parquet.read_table(path, read_dictionary=texts, pre_buffer=False)
 
 
 def _feather(path: Path) -> pa.Table:

@@ -15,11 +15,12 @@ from ..core.against.by_number import NumberByLevels, NumberByNumber, NumberOverT
 from ..core.against.glance import Glance
 from ..core.against.parts import Part, Result
 from ..core.columns.outcome import Classes
-from ..core.distribution.distribution import NumberDistribution
+from ..core.distribution.result import NumberDistribution
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats.group_pairs import Pairs
-from ..view import TableOf, View, tabled, valued, valued_if
+from ..declared import TableOf, tabled, valued, valued_if
+from ..view import View
 from ..write.digits import count, day_label, measured, places, probability
 from . import written
 from .captions import Captions, missing_line

@@ -9,11 +9,12 @@ import pandas as pd
 
 from ..core.balance.balance import ClassBalance, lopsidedness
 from ..core.contingency.crosstab import CrossTable
-from ..core.distribution.distribution import NumberDistribution
+from ..core.distribution.result import NumberDistribution
 from ..core.finding import Finding
 from ..core.later import Later
+from ..declared import tabled, valued_if
 from ..errors import OptionError
-from ..view import View, tabled, valued_if
+from ..view import View
 from ..write.digits import count, percent
 from .captions import Captions
 from .contingency import CrossedTables, checked_shares

@@ -16,8 +16,9 @@ from ..core.contingency.crosstab import SHARES, CrossTable, row_order
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats import tables as ct
+from ..declared import TableOf, tabled
 from ..errors import OptionError, did_you_mean
-from ..view import TableOf, View, tabled
+from ..view import View
 from ..write.digits import count
 from ..write.shown import Writer
 from . import written

@@ -9,12 +9,13 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pandas as pd
 
-from ..core.distribution.distribution import LevelDistribution, NumberDistribution
+from ..core.distribution.result import LevelDistribution, NumberDistribution
 from ..core.distribution.sheet import Sheet
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.shapes.calendar import MONTHS, WEEKDAYS
-from ..view import View, tabled, valued_if
+from ..declared import tabled, valued_if
+from ..view import View
 from ..write.digits import count, measured, percent, significant
 from .captions import Captions
 from .tables import as_times, by_group, group_table

@@ -12,7 +12,8 @@ import pandas as pd
 from ..core.finding import Finding
 from ..core.inventory.inventory import ColumnFacts, Inventory
 from ..core.later import Later
-from ..view import View, tabled, valued
+from ..declared import tabled, valued
+from ..view import View
 from ..write.digits import count, percent
 from .captions import Captions
 

@@ -10,7 +10,8 @@ import pandas as pd
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.rank.rank import Ranking
-from ..view import View, tabled, valued
+from ..declared import tabled, valued
+from ..view import View
 from .captions import Captions
 from .written import HELD_OUT
 

@@ -15,8 +15,9 @@ from ..columns.grouping import Grouping, crossed
 from ..columns.outcome import Classes, ClassOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
 from ..contingency.findings import small_expected, small_levels
-from ..distribution.distribution import NumberDistribution, number_distribution
+from ..distribution.distribution import number_distribution
 from ..distribution.look import Look
+from ..distribution.result import NumberDistribution
 from ..estimate import Estimate, Significance
 from ..finding import Finding, by_weight, marked
 from ..later import Later

@@ -13,8 +13,9 @@ from .. import thresholds as T
 from ..columns.grouping import Grouping, Groups
 from ..columns.outcome import Amount, NumericOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
-from ..distribution.distribution import NumberDistribution, number_distribution
+from ..distribution.distribution import number_distribution
 from ..distribution.look import Look
+from ..distribution.result import NumberDistribution
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, marked
 from ..later import Later

@@ -13,6 +13,7 @@ from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
 from ..estimate import UNDEFINED, Estimate, Significance
 from ..finding import Finding
+from ..parallel import in_threads
 from ..shapes.quantiles import Rows, quantile_edges, rows_of_groups
 from ..shapes.ranks import ranks_of_ordinals
 from ..stats import tables as ct
@@ -108,11 +109,13 @@ def glance(
     ordinals = None
     if isinstance(outcome, NumericOutcome):
         ordinals = np.unique(outcome.values[known], return_inverse=True)[1].astype(np.int64)
-    seen = []
-    for i, column in enumerate(candidates):
-        if progress is not None:
-            progress(i, len(candidates), column.name)
-        seen.append(_glimpse(column, outcome, known, within, rows, ordinals))
+    seen = in_threads(
+        lambda c: _glimpse(c, outcome, known, within, rows, ordinals),
+        candidates,
+        len(known),
+        progress,
+        lambda c: c.name,
+    )
     q = q_values(np.array([g.p for g in seen]))
     seen = [Glimpse(**{**g.__dict__, "q": float(v)}) for g, v in zip(seen, q, strict=True)]
     seen.sort(key=lambda g: (-np.nan_to_num(g.association, nan=-1.0), g.name))
@@ -178,7 +181,7 @@ def _number_classes(
     found = _bend(column.name, values, codes, outcome, comparison) if test.p < T.BEND_P else ()
     return Glimpse(
         column.name, column.kind, n, len(codes) - n, "hedges_g", *effect, "", "", float(np.nan_to_num(v)),
-        _both(rank_test, test), np.nan, comparison.summary, found,
+        _both(rank_test, test), np.nan, comparison.summary.without_values(), found,
     )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ...errors import KindConflictError, did_you_mean, pointing
+from ..parallel import in_threads
 from .grades import grade_order
 from .kinds import Detected, detect
 from .plan import ColumnPlan
@@ -40,11 +41,12 @@ def encode_table(raw: Mapping[str, RawColumn], rows: pd.Index[Any], plans: Mappi
     ------
     UnknownKindError, KindConflictError
     """
-    columns = {}
-    for name, column in raw.items():
+
+    def one(name: str) -> Column:
         with pointing("columns", name):
-            columns[name] = encode(name, column, plans.get(name, NO_PLAN), rows)
-    return Table(columns, rows)
+            return encode(name, raw[name], plans.get(name, NO_PLAN), rows)
+
+    return Table(dict(zip(raw, in_threads(one, list(raw), len(rows)), strict=True)), rows)
 
 
 def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any]) -> Column:

@@ -110,8 +110,25 @@ def _detect_numbers(name: str, raw: RawNumbers) -> Detected:
     values = raw.values[~np.isnan(raw.values)]
     if len(values) == 0:
         return _constant(0, "")
+    if not float(values[0]).is_integer():
+        steps, distinct = _few_or_many(values)
+        if steps is None:
+            low, high = short_label(values.min()), short_label(values.max())
+            return Detected("continuous", f"{distinct:,} numbers with fractions, {low} to {high}", distinct=distinct)
+        return _of_distinct(name, values, *steps)._replace(distinct=distinct)
     unique, counts = distinct_numbers(values)
     return _of_distinct(name, values, unique, counts)._replace(distinct=len(unique))
+
+
+def _few_or_many(values: Floats) -> tuple[tuple[Floats, Ints] | None, int]:
+    """Return the distinct values and their counts where they are few, and how many there are."""
+    ordered = np.sort(values)
+    starts = np.concatenate(([True], ordered[1:] != ordered[:-1]))
+    distinct = int(np.count_nonzero(starts))
+    if distinct > T.FEW_STEPS:
+        return None, distinct
+    at = np.flatnonzero(starts)
+    return (ordered[at], np.diff(np.append(at, len(ordered))).astype(np.int64)), distinct
 
 
 def _of_distinct(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:

@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 from ...errors import OptionError, did_you_mean
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, short_label, time_label
 from ..finding import Finding, by_weight
+from ..parallel import in_threads
 from ..shapes.bins import Bins, readable_bins
 from ..shapes.calendar import calendar_bins
+from ..shapes.resolution import recorded_step
 from ..stats.groups import one_group
 from .column_findings import column_shape_of
 
@@ -101,15 +103,9 @@ def make_sheet(table: Table, sort: str = "skewness", progress: Callable[[int, in
     OptionError
     """
     checked_sort(sort)
-    columns, findings = [], []
-    for i, column in enumerate(table):
-        if progress is not None:
-            progress(i, len(table.columns), column.name)
-        if not in_sheet(column):
-            continue
-        made, found = _of_column(column, table.rows)
-        columns.append(made)
-        findings += found
+    shown = [c for c in table if in_sheet(c)]
+    made = in_threads(lambda c: _of_column(c, table.rows), shown, len(table), progress, lambda c: c.name)
+    columns, findings = [m for m, _ in made], [f for _, found in made for f in found]
     keys: dict[str, Callable[[SheetColumn], tuple[object, ...]]] = {
         "skewness": lambda c: (not c.numeric, -abs(c.skewness) if c.skewness == c.skewness else 0.0),
         "missing": lambda c: (-c.missing,),
@@ -137,14 +133,19 @@ def _numbers(column: NumericColumn, rows: pd.Index) -> tuple[SheetColumn, list[F
     bins = Bins(np.array([0.0, 1.0]))
     findings: tuple[Finding, ...] = ()
     if len(ordered):
-        wide = readable_bins(ordered)
+        step = recorded_step(ordered)
+        wide = readable_bins(ordered, step=step)
 
         def beyond(low: float, high: float) -> list[str]:
             with np.errstate(invalid="ignore"):
                 return [str(r) for r in rows[np.flatnonzero((x < low) | (x > high))[:50]]]
 
-        findings = column_shape_of(column.name, rows_of, beyond, wide).findings
-        bins = readable_bins(ordered, bins=BINS) if len(wide.edges) > 2 * BINS and not wide.below + wide.above else wide
+        findings = column_shape_of(column.name, rows_of, beyond, wide, step).findings
+        bins = (
+            readable_bins(ordered, bins=BINS, step=step)
+            if len(wide.edges) > 2 * BINS and not wide.below + wide.above
+            else wide
+        )
     mode = float(summary.modes[0])
     low, high = bins.edges[0] if bins.below else m.min[0], bins.edges[-1] if bins.above else m.max[0]
     made = SheetColumn(

@@ -11,6 +11,7 @@ from .. import thresholds as T
 from ..columns.outcome import Outcome
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, number_label
 from ..finding import Finding, by_weight, marked
+from ..parallel import in_threads
 from .quality.absent import missing_findings
 from .quality.copies import copy_findings
 from .quality.levels import level_findings
@@ -55,7 +56,7 @@ class Inventory:
 
 def column_facts(table: Table) -> tuple[ColumnFacts, ...]:
     """Describe every column of a table."""
-    return tuple(_facts(c) for c in table)
+    return tuple(in_threads(_facts, list(table), len(table)))
 
 
 def quality_findings(
@@ -87,12 +88,9 @@ def quality_findings(
         ("levels", lambda: level_findings(table)),
         ("constants", lambda: [f for c in table for f in _constant(c)]),
     ]
-    findings: list[Finding] = []
-    for i, (what, look) in enumerate(looks):
-        progress(i, len(looks), what)
-        findings += look()
+    made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])
     progress(len(looks), len(looks), "")
-    return by_weight(findings)
+    return by_weight([f for found in made for f in found])
 
 
 def _facts(c: Column) -> ColumnFacts:

@@ -4,29 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column, Table
 from ..columns.units import unit_keys
 from ..finding import Finding, by_weight, marked
-from ..shapes.ranks import mid_ranks, ranks_of_ordinals
-from ..stats.clustered import group_design_effect, product_design_effect, table_design_effect, unit_codes
-from ..stats.correlation import correlation_test
+from ..parallel import in_threads
+from ..shapes.quantiles import sorted_present
+from ..stats.clustered import unit_codes
 from ..stats.folds import Folds, deal, hash_blocks
-from ..stats.heldout import BinnedCounts, HeldOut, binned_counts, held_out_bins, held_out_levels
+from ..stats.heldout import Cells, HeldOut, held_out, level_cells, number_cells
 from ..stats.multiplicity import q_values
-from ..stats.tables import chi_square, chi_square_sparse, expected_are_small
-from ..stats.targets import ClassTarget, NumberTarget, Target
+from .looks import Looks
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 Progress = Callable[[int, int, str], None]
 """Called with how many candidates are done, of how many, and the one in hand."""
+A_BLOCK = 512
+"""Columns counted before they are fitted, so that counts of many do not fill the memory."""
 
 
 @dataclass(frozen=True)
@@ -104,15 +105,12 @@ def rank_candidates(
     if keys is not None:
         units = unit_codes(keys[known])
         folds = deal(hash_blocks(keys[known].astype(np.int64), seed), target.load, seed)
-    scorer = _Scorer(target, folds, units)
-    over_rows = _Scorer(target, row_folds, None)
-    scored, shares_over_rows = [], {}
-    for i, name in enumerate(candidates):
-        progress(i, len(candidates), name)
-        column = table[name] if known.all() else table[name].take(np.flatnonzero(known))
-        scored.append(_score(column, scorer))
-        if units is not None:
-            shares_over_rows[name] = _held_out(column, over_rows)[0].share
+    at = None if known.all() else np.flatnonzero(known)
+    columns = [table[n] if at is None else table[n].take(at) for n in candidates]
+    scored, over_rows = _scored(
+        columns, Looks.of(target, units), folds, row_folds if units is not None else None, progress
+    )
+    shares_over_rows = {c.name: h.share for c, h in zip(columns, over_rows, strict=False)}
     progress(len(candidates), len(candidates), "")
     q = q_values(np.array([c.p for c in scored]))
     limit = T.TOO_GOOD_CLASS if isinstance(outcome, ClassOutcome) else T.TOO_GOOD_NUMBER
@@ -126,107 +124,50 @@ def rank_candidates(
     return Ranking(outcome.said, len(target), unknown, tuple(scored), effect, by_weight(findings))
 
 
-@dataclass(frozen=True)
-class _Scorer:
-    target: Target
-    folds: Folds
-    units: Codes | None
+def _scored(
+    columns: list[Column], looks: Looks, folds: Folds, row_folds: Folds | None, progress: Progress
+) -> tuple[list[Candidate], list[HeldOut]]:
+    """Score columns; with ``row_folds`` also what their shares would be with folds over rows.
+
+    Each column is counted and tested by itself, in threads; those with equally many cells are fitted together.
+    """
+    target = looks.target
+    shares, over_rows, ps = [], [], []
+    for start in range(0, len(columns), A_BLOCK):
+        block = columns[start : start + A_BLOCK]
+
+        def count(column: Column) -> tuple[Cells, Cells | None, float]:
+            return _counted(column, looks, folds, row_folds)
+
+        def told(done: int, _: int, name: str, start: int = start) -> None:
+            progress(start + done, len(columns), name)
+
+        made = in_threads(count, block, len(target), told, lambda c: c.name)
+        shares += held_out([cells for cells, _, _ in made], target, folds, looks.units)
+        if row_folds is not None:
+            over_rows += held_out([rows for _, rows, _ in made if rows is not None], target, row_folds)
+        ps += [p for _, _, p in made]
+    scored = [
+        Candidate(c.name, c.kind, h, p, np.nan, float(c.missing.mean()), "")
+        for c, h, p in zip(columns, shares, ps, strict=True)
+    ]
+    return scored, over_rows
 
 
-def _score(column: Column, scorer: _Scorer) -> Candidate:
-    held_out, counts = _held_out(column, scorer)
-    if column.numbers is not None and counts is not None:
-        p = _number_p(column.numbers, counts, scorer)
-    else:
-        assert isinstance(column, CategoryColumn)
-        p = _levels_p(column.codes.astype(np.int64), len(column.levels), scorer)
-    return Candidate(column.name, column.kind, held_out, p, np.nan, float(column.missing.mean()), "")
-
-
-def _held_out(column: Column, scorer: _Scorer) -> tuple[HeldOut, BinnedCounts | None]:
-    """Return the held-out share, and the counts of a numeric candidate for what else needs them."""
-    target, folds, units = scorer.target, scorer.folds, scorer.units
+def _counted(column: Column, looks: Looks, folds: Folds, row_folds: Folds | None) -> tuple[Cells, Cells | None, float]:
+    """Count a column into cells, with folds over units and over rows, and test it."""
     values = column.numbers
-    if values is not None:
-        counts = binned_counts(values, target, folds)
-        return held_out_bins(counts, values, target, folds, units), counts
-    assert isinstance(column, CategoryColumn)
-    return held_out_levels(column.codes, len(column.levels), target, folds, units), None
-
-
-def _levels_p(codes: Codes, levels: int, scorer: _Scorer) -> float:
-    """Return the p of levels against the outcome, missing being a level of its own."""
-    codes = np.where(codes < 0, levels, codes)
-    return _sums_p(scorer.target.sums(codes, levels + 1), codes, scorer)
-
-
-def _sums_p(sums: Floats, codes: Codes, scorer: _Scorer) -> float:
-    """Return the p of a table of levels: chi-square for classes, Kruskal–Wallis for a number."""
-    target, units = scorer.target, scorer.units
-    if isinstance(target, ClassTarget):
-        table = np.rint(sums).astype(np.int64)
-        test = chi_square_sparse(table) if expected_are_small(table) else chi_square(table)
-        if units is None or np.isnan(test.p):
-            return test.p
-        inflation = table_design_effect(units, codes, target.codes, (len(sums), target.classes))
-        used = table[table.sum(axis=1) > 0]
-        df = (len(used) - 1) * (int((used.sum(axis=0) > 0).sum()) - 1)
-        return max(test.p, float(special.chdtrc(df, test.statistic / inflation)))
-    ranks = target.ranks
-    n = np.bincount(codes, minlength=len(sums)).astype(np.float64)
-    used_levels = int(np.count_nonzero(n))
-    centred = ranks - ranks.mean()
-    total = np.bincount(codes, weights=centred, minlength=len(sums))
-    variance = float(np.sum(centred**2)) / (len(ranks) - 1)
-    if used_levels < 2 or variance == 0:
-        return float("nan")
-    h = float(np.sum(total**2 / np.maximum(n, 1))) / variance
-    inflation = 1.0 if units is None else group_design_effect(units, codes, len(sums), ranks)
-    return float(special.chdtrc(used_levels - 1, h / inflation))
-
-
-def _number_p(values: Floats, counts: BinnedCounts, scorer: _Scorer) -> float:
-    sums = counts.bins(-1).sum(axis=1)
-    cell = np.full(len(values), len(sums) - 1, np.int64)
-    if scorer.units is not None or isinstance(scorer.target, NumberTarget):
-        present = ~np.isnan(values)
-        cell[present] = np.searchsorted(counts.edges[-1], values[present], "right")
-    over_bins = _sums_p(sums, cell, scorer)
-    trend = _rank_p(values, counts.order, scorer)
-    both = [p for p in (over_bins, trend) if not np.isnan(p)]
-    return min(1.0, 2 * min(both)) if both else float("nan")
-
-
-def _rank_p(values: Floats, order: NDArray[np.intp], scorer: _Scorer) -> float:
-    """Return the p of a monotone relation: Mann–Whitney, Kruskal–Wallis, or Spearman for a number."""
-    if len(order) < 3:
-        return float("nan")
-    x = mid_ranks(values[order])
-    target = scorer.target.take(order)  # type: ignore[arg-type]  # positions select as masks do
-    units = None if scorer.units is None else scorer.units[order]
-    if isinstance(target, NumberTarget):
-        y = ranks_of_ordinals(target.ordinals)
-        dx, dy = x - x.mean(), y - y.mean()
-        scale = np.sqrt(np.sum(dx**2) * np.sum(dy**2))
-        if scale == 0:
-            return float("nan")
-        inflation = 1.0 if units is None else product_design_effect(units, x, y)
-        r = float(np.clip(np.sum(dx * dy) / scale, -1, 1))
-        return correlation_test(r / np.sqrt(inflation), len(x)).p
-    codes = target.codes
-    n = np.bincount(codes, minlength=target.classes).astype(np.float64)
-    centred = x - x.mean()
-    spread = float(np.sum(centred**2)) / (len(x) - 1)
-    if spread == 0 or np.count_nonzero(n) < 2:
-        return float("nan")
-    total = np.bincount(codes, weights=centred, minlength=target.classes)
-    inflation = 1.0 if units is None else group_design_effect(units, codes, target.classes, x)
-    if target.classes == 2:  # Mann–Whitney, tie- and continuity-corrected
-        se = np.sqrt(spread * n[0] * n[1] / len(x) * inflation)
-        z = max(abs(float(total[1])) - 0.5, 0.0) / se
-        return float(min(1.0, 2 * special.ndtr(-z)))
-    h = float(np.sum(total**2 / np.maximum(n, 1))) / spread / inflation
-    return float(special.chdtrc(np.count_nonzero(n) - 1, h))
+    if values is None:
+        assert isinstance(column, CategoryColumn)
+        make = partial(level_cells, column.codes, len(column.levels), looks.target)
+        cells = make(folds)
+        p = looks.p_of_levels(cells)
+    else:
+        ordered = sorted_present(values.copy())
+        make = partial(number_cells, values, looks.target, ordered=ordered)
+        cells = make(folds)
+        p = looks.p_of_number(values, cells, ordered)
+    return cells, None if row_folds is None else make(row_folds), p
 
 
 def _advised(c: Candidate, limit: float) -> Candidate:

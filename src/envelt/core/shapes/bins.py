@@ -64,6 +64,7 @@ def readable_bins(
     width: float | None = None,
     start: float | None = None,
     heaps: float | None = None,
+    step: float | None = None,
 ) -> Bins:
     """Choose bins for a sorted, non-empty array.
 
@@ -85,13 +86,16 @@ def readable_bins(
         The spacing of round numbers at which rows are heaped: bins are then of one step, which shows the heaps, or of
         multiples of the spacing, which even them out; any other width would invent peaks.
 
+    step
+        In which the values were recorded, where it is known.
+
     Raises
     ------
     OptionError
         The width is not above zero, or there would be more than 10,000 bins.
     """
     low, high = float(ordered[0]), float(ordered[-1])
-    step = recorded_step(ordered)
+    step = recorded_step(ordered) if step is None else step
     whole = bool((ordered == np.floor(ordered)).all())
     step = max(step, 1.0) if whole else step
     if bins is not None and not 1 <= bins <= MOST_ASKED:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..parallel import in_threads
+
 Floats = NDArray[np.float64]
 
 
@@ -24,7 +26,34 @@ def quantile_edges(ordered: Floats, bins: int) -> Floats:
     return np.unique(sorted_quantiles(ordered, np.arange(1, bins) / bins))
 
 
+def value_edges(ordered: Floats, bins: int) -> Floats:
+    """Return the inner edges of bins of about equal numbers of rows, in which frequent values stand alone.
+
+    The edges are the unique type-7 quantiles; a value that holds a share of the rows worth a bin, and each value
+    of a column with no more different values than bins, is a bin of its own. A value equal to an edge goes right.
+
+    Parameters
+    ----------
+    ordered
+        Sorted values, shape (n,).
+    """
+    if len(ordered) == 0:
+        return np.zeros(0)
+    edges = quantile_edges(ordered, bins)
+    if len(edges) < bins - 1 or len(ordered) <= bins:  # values repeat enough to be worth counting
+        starts = np.flatnonzero(np.concatenate(([True], ordered[1:] != ordered[:-1])))
+        if len(starts) <= bins:
+            return np.asarray(ordered[starts[1:]])
+        n = np.diff(np.concatenate((starts, [len(ordered)])))
+        alone = np.flatnonzero(n * bins >= len(ordered))
+        after = alone[alone + 1 < len(starts)] + 1
+        edges = np.unique(np.concatenate((edges, ordered[starts[alone]], ordered[starts[after]])))
+    return np.asarray(edges[(edges > ordered[0]) & (edges <= ordered[-1])])
+
+
 FEW_GROUPS = 8
+FEW_TO_SHARE = 10
+"""Threads are worth it from so many times as many rows as for whole columns."""
 Rows = list[NDArray[np.intp]]
 
 
@@ -40,7 +69,7 @@ def sorted_groups(values: Floats, codes: NDArray[np.integer], groups: int, rows:
     """
     rows = rows_of_groups(codes, groups) if rows is None else rows
     if rows is not None:
-        return [sorted_present(values.take(at)) for at in rows]
+        return in_threads(lambda at: sorted_present(values.take(at)), rows, len(values) // FEW_TO_SHARE)
     keep = ~np.isnan(values) & (codes >= 0)
     values, codes = values[keep], codes[keep]
     # short codes are sorted by their digits, many times as fast as the values; then each group by itself

@@ -11,6 +11,7 @@ STEPS = (1.0, 0.5, 0.25, 0.2)
 SMALLEST = 1e-6  # of the range: a finer step changes nothing that can be seen
 LARGEST_MULTIPLE = 2.0**40
 SCREEN = 1_000
+BLOCK = 1 << 14
 
 
 def recorded_step(ordered: Floats) -> float:
@@ -58,6 +59,11 @@ def multiples_of(values: Floats, step: float) -> NDArray[np.int64]:
 
 
 def _multiples(values: Floats, step: float) -> bool:
+    # block by block, so that what is compared stays in the cache
+    return all(_are_multiples(values[i : i + BLOCK], step) for i in range(0, len(values), BLOCK))
+
+
+def _are_multiples(values: Floats, step: float) -> bool:
     ratio = values / step
     near = np.rint(ratio)
     close = np.abs(ratio - near) <= 1e-9 * np.maximum(1.0, np.abs(ratio))

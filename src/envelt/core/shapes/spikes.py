@@ -43,22 +43,27 @@ class Atom:
 def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
     """Find rows heaped at multiples of a round number of recorded steps.
 
-    The rows at multiples of m are compared with the mean over a whole period of m steps about each multiple,
+    Multiples that lie closer than an eighth of a deviation cannot be seen, and are not looked at. The rows at multiples
+    of m are compared with the mean over a whole period of m steps about each multiple,
     which no other regularity of the grid can raise.
     """
     if not step or len(ordered) < T.LEAST_SHAPE:
+        return None
+    ends = multiples_of(ordered[[0, len(ordered) // 4, 3 * len(ordered) // 4, -1]], step)
+    if ends[3] - ends[0] > LARGEST_GRID or T.STEP_SHARE * (ends[2] - ends[1]) / 1.349 > 2 * T.SPIKE_MULTIPLES[-1]:
         return None
     q = multiples_of(ordered, step)
     low, high = int(q[0]), int(q[-1])
     if high - low > LARGEST_GRID:
         return None
-    counts = np.bincount(q - low).astype(np.float64)
     q1, q3 = sorted_quantiles(q.astype(np.float64), np.array([0.25, 0.75]))
+    seen = [m for m in T.SPIKE_MULTIPLES if T.STEP_SHARE * (q3 - q1) / 1.349 <= m <= q3 - q1]
+    if not seen:
+        return None
+    counts = np.bincount(q - low).astype(np.float64)
     n, best, found = len(q), 0.0, None
     total = np.concatenate(([0.0], np.cumsum(counts)))
-    for m in T.SPIKE_MULTIPLES:
-        if q3 - q1 < m:
-            continue
+    for m in seen:
         at = np.arange(-(-low // m) * m, high + 1, m) - low
         at = at[(at >= m // 2) & (at + m // 2 < len(counts)) & (at + low != 0)]
         if len(at) < 3:

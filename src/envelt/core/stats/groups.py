@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -79,6 +79,12 @@ class GroupSummary:
             for g, ends in zip(self.ordered, self.fences, strict=True)
         ]
         return np.array(beyond, np.int64)
+
+    def without_values(self) -> GroupSummary:
+        """Return the summary with its modes and outliers counted, and its values let go."""
+        settled = replace(self, ordered=())
+        settled.__dict__.update(modes=self.modes, fences=self.fences, outliers=self.outliers)
+        return settled
 
 
 @dataclass(frozen=True)

@@ -1,12 +1,13 @@
 """The held-out share: what one candidate alone removes of the outcome's uncertainty on rows it was not fitted on.
 
 0 is nothing, 1 is everything, below 0 says that nothing is there. Rows are counted once, into cells of
-(value, hash block, outcome); every fold of every repeat is a regrouping of those cells.
+(value, hash block, outcome); every fold of every repeat is a regrouping of those cells. Candidates with equally many
+cells are fitted together.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,7 +15,8 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..estimate import Z95
-from ..shapes.quantiles import sorted_quantiles
+from ..parallel import in_threads
+from ..shapes.quantiles import value_edges
 from .folds import Folds
 from .shrinkage import shrunken, smoothed_bins
 from .targets import ClassTarget, Target
@@ -22,7 +24,12 @@ from .targets import ClassTarget, Target
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-FOLD_SHARES = np.arange(1, T.BINS) / T.BINS
+MANY_LEVELS = 1_000
+"""More levels are regrouped fold by fold, of which each holds few."""
+TOGETHER = 64
+"""Candidates fitted at once."""
+PAIRWISE = 64
+"""With so few cells, rates are ranked by comparing all pairs."""
 
 
 @dataclass(frozen=True)
@@ -40,198 +47,197 @@ class HeldOut:
 
 
 @dataclass(frozen=True)
+class Cells:
+    """A candidate counted once, into cells by hash block.
+
+    Parameters
+    ----------
+    sums
+        Shape (cells, blocks, F); the last cell holds the missing.
+    codes
+        The cell of each row, shape (n,).
+    edges
+        Inner edges of the bins of a number; nothing for levels.
+    """
+
+    sums: Floats
+    codes: NDArray[np.integer]
+    edges: Floats | None = None
+
+
+@dataclass(frozen=True)
 class Fit:
-    """One fold of one repeat: the rule fitted on the other folds, and the sums of the rows held out."""
+    """One fold of one repeat for C candidates: the rules fitted on the other folds, and the rows held out.
+
+    ``base`` has shape (C, K), ``rates`` (C, cells, K), ``held_out`` (C, cells, F). ``levels`` says which cells these
+    are; all, in order, by default.
+    """
 
     repeat: int
     fold: int
     base: Floats
     rates: Floats
     held_out: Floats
-    levels: Ints | None = None  # which levels ``rates`` and ``held_out`` speak of; None: all, in order
-    edges: Floats | None = None  # of a numeric candidate's bins
+    levels: Ints | None = None
 
 
-def level_fits(codes: NDArray[np.integer], levels: int, target: Target, folds: Folds) -> list[Fit]:
-    """Fit a category candidate in every fold.
+def number_cells(values: Floats, target: Target, folds: Folds, ordered: Floats | None = None) -> Cells:
+    """Count a numeric candidate, shape (n,), NaN for missing, in bins of all its values.
+
+    The bins never look at the outcome, so nothing leaks, and one count serves every fold; see `value_edges`.
 
     Parameters
     ----------
-    codes
-        Level of each row, shape (n,), ``-1`` for missing, which is a level of its own.
+    ordered
+        The values sorted, where they already are.
     """
-    size = levels + int((codes < 0).any())
+    if ordered is None:
+        ordered = np.sort(values)
+        ordered = ordered[: np.searchsorted(ordered, np.nan)] if len(ordered) and np.isnan(ordered[-1]) else ordered
+    edges = value_edges(ordered, T.BINS)
+    codes = np.searchsorted(edges, values, "right").astype(np.uint8)
+    if len(ordered) < len(values):
+        codes[np.isnan(values)] = len(edges) + 1
+    return Cells(_sums(codes, len(edges) + 2, target, folds), codes, edges)
+
+
+def level_cells(codes: NDArray[np.integer], levels: int, target: Target, folds: Folds) -> Cells:
+    """Count a category candidate: the level of each row, shape (n,), ``-1`` for missing, a level of its own."""
     codes = np.where(codes < 0, levels, codes)
+    sums = np.zeros((levels + 1, 0, 0)) if levels > MANY_LEVELS else _sums(codes, levels + 1, target, folds)
+    return Cells(sums, codes)
+
+
+def _sums(codes: NDArray[np.integer], cells: int, target: Target, folds: Folds) -> Floats:
+    cell = codes.astype(np.int64)
+    cell *= T.BLOCKS
+    cell += folds.blocks
+    return target.sums(cell, cells * T.BLOCKS).reshape(cells, T.BLOCKS, -1)
+
+
+def fits_of(candidates: Sequence[Cells], target: Target, folds: Folds) -> list[Fit]:
+    """Fit candidates of equally many cells in every fold: numbers, or levels, not both."""
+    first = candidates[0]
     fits = []
     for repeat, fold_of_block in enumerate(folds.fold_of_block):
-        fold = fold_of_block[folds.blocks]
-        sums = target.sums(codes.astype(np.int64) * T.FOLDS + fold, size * T.FOLDS)
-        sums = sums.reshape(size, T.FOLDS, -1)
-        whole = sums.sum(axis=1)
-        for f in range(T.FOLDS):
-            train = whole - sums[:, f]
-            base, variance = _base(target, train)
-            held = np.flatnonzero(target.rows(sums[:, f]))
-            rates = shrunken(target, train, base, variance)[held]
-            fits.append(Fit(repeat, f, base, rates, sums[held, f], held))
+        if first.sums.shape[1] == 0:
+            by_fold = _regrouped(first, target, fold_of_block[folds.blocks])
+        else:
+            member = (fold_of_block[:, None] == np.arange(T.FOLDS)).astype(np.float64)  # (blocks, folds)
+            sums = np.stack([c.sums for c in candidates])
+            by_fold = np.einsum("ckbf,bs->sckf", sums, member, optimize=True)
+        whole = by_fold.sum(axis=0)
+        for fold in range(T.FOLDS):
+            train, held = whole - by_fold[fold], by_fold[fold]
+            total = train.sum(axis=1)
+            base = target.base(total)
+            rule = shrunken if first.edges is None else smoothed_bins
+            rates = rule(target, train, base, target.variance(total, base))
+            some = np.flatnonzero(target.rows(held[0])) if first.sums.shape[1] == 0 else None
+            if some is not None:
+                rates, held = rates[:, some], held[:, some]
+            fits.append(Fit(repeat, fold, base, rates, held, some))
     return fits
 
 
-def _base(target: Target, train: Floats) -> tuple[Floats, Floats]:
-    total = train.sum(axis=0)
-    base = target.base(total)
-    return base, target.variance(total, base)
+def _regrouped(cells: Cells, target: Target, fold: NDArray[np.integer]) -> Floats:
+    """Count one candidate of many levels by fold, shape (folds, 1, cells, F)."""
+    size = len(cells.sums)
+    sums = target.sums(fold.astype(np.int64) * size + cells.codes, size * T.FOLDS)
+    return sums.reshape(T.FOLDS, 1, size, -1)
+
+
+def held_out(candidates: Sequence[Cells], target: Target, folds: Folds, units: Ints | None = None) -> list[HeldOut]:
+    """Return the held-out share of each candidate.
+
+    Parameters
+    ----------
+    units
+        The unit of each row, shape (n,), 0 … U − 1; rows of one unit then count as the one case they are.
+    """
+    out: list[HeldOut | None] = [None] * len(candidates)
+    alike: dict[tuple[int, bool], list[int]] = {}
+    for i, c in enumerate(candidates):
+        alike.setdefault((len(c.sums), c.edges is None), []).append(i)
+    batches = []
+    for (size, _), members in alike.items():
+        together = 1 if size > MANY_LEVELS else TOGETHER
+        batches += [members[start : start + together] for start in range(0, len(members), together)]
+
+    def fitted(some: list[int]) -> list[HeldOut]:
+        fits = fits_of([candidates[i] for i in some], target, folds)
+        rows = None if units is None else _RowGains(fits, [candidates[i].codes for i in some], target, folds)
+        return summarise(fits, target, rows, units)
+
+    for some, made in zip(batches, in_threads(fitted, batches, len(target) * len(candidates)), strict=True):
+        for i, h in zip(some, made, strict=True):
+            out[i] = h
+    return [h for h in out if h is not None]
 
 
 @dataclass(frozen=True)
-class BinnedCounts:
-    """A numeric candidate counted once into cells fine enough for the bins of every fold.
+class _RowGains:
+    """From the gains of every fit's cells to the gain of every row of one candidate, a list over repeats."""
 
-    Parameters
-    ----------
-    sums
-        Shape (cells, blocks, F): cells in order of value.
-    absent
-        Sums of the rows with no value, shape (blocks, F).
-    cuts
-        For each set of edges the cell each bin starts at.
-    edges
-        The edges of each (repeat, fold), and last those of all rows.
-    order
-        Positions of the present rows in order of value.
-    starts
-        The place in ``order`` at which each cell starts.
-    """
+    fits: list[Fit]
+    codes: list[NDArray[np.integer]]
+    target: Target
+    folds: Folds
 
-    sums: Floats
-    absent: Floats
-    cuts: list[Ints]
-    edges: list[Floats]
-    order: NDArray[np.intp]
-    starts: Ints
-
-    def bins(self, which: int) -> Floats:
-        """Return sums of the bins of one set of edges, missing last: shape (bins + 1, blocks, F)."""
-        cumulated = np.concatenate([np.zeros((1, *self.sums.shape[1:])), np.cumsum(self.sums, axis=0)])
-        ends = np.concatenate(([0], self.cuts[which], [len(self.sums)]))
-        return np.concatenate([np.diff(cumulated[ends], axis=0), self.absent[None]])
+    def __call__(self, gains: list[Floats], which: int) -> list[Floats]:
+        out = [np.zeros(len(self.target)) for _ in range(T.REPEATS)]
+        for fit, gain in zip(self.fits, gains, strict=True):
+            inside = self.folds.fold_of_block[fit.repeat][self.folds.blocks] == fit.fold
+            cell = self.codes[which][inside].astype(np.int64)
+            cell = cell if fit.levels is None else np.searchsorted(fit.levels, cell)
+            out[fit.repeat][inside] = self.target.take(inside).gain_of_rows(gain[which], cell)
+        return out
 
 
-def binned_counts(values: Floats, target: Target, folds: Folds) -> BinnedCounts:
-    """Count a numeric candidate, shape (n,), NaN for missing.
-
-    The bins of a fold have their edges at the type-7 quantiles of its training rows; a value equal to an
-    edge goes right.
-    """
-    missing = np.isnan(values)
-    present = np.flatnonzero(~missing)
-    order = present[np.argsort(values[present])] if missing.any() else np.argsort(values)
-    ordered = values[order]
-    blocks = folds.blocks[order]
-    edges = [np.unique(q) for q in _training_quantiles(ordered, blocks, folds)]
-    edges.append(np.unique(sorted_quantiles(ordered, FOLD_SHARES)) if len(ordered) else np.zeros(0))
-    places = [np.searchsorted(ordered, e, "left") for e in edges]
-    starts = np.unique(np.concatenate([[0], *places])).astype(np.int64)
-    starts = starts[starts < len(ordered)] if len(ordered) else np.zeros(1, np.int64)
-    cuts = [np.searchsorted(starts, p, "left").astype(np.int64) for p in places]
-    sizes = np.diff(np.concatenate((starts, [len(ordered)])))
-    cell = np.repeat(np.arange(len(starts)), sizes) * T.BLOCKS + blocks
-    ordered_target = _reorder(target, order)
-    sums = ordered_target.sums(cell, len(starts) * T.BLOCKS).reshape(len(starts), T.BLOCKS, -1)
-    lost = target.take(missing).sums(folds.blocks[missing].astype(np.int64), T.BLOCKS)
-    return BinnedCounts(sums, lost, cuts, edges, order, starts)
+RowGains = Callable[[list[Floats], int], list[Floats]]
 
 
-def _training_quantiles(ordered: Floats, blocks: NDArray[np.uint8], folds: Folds) -> list[Floats]:
-    """Return the quantiles of every fold's training rows, from the sorted values of all.
-
-    The place of the j-th training row among all sorted rows is found by counting in strides: the count of
-    held-out rows up to each stride is enough to jump to the right one.
-    """
-    out = []
-    for fold_of_block in folds.fold_of_block:
-        fold = fold_of_block.astype(np.uint8)[blocks]
-        for f in range(T.FOLDS):
-            kept = np.flatnonzero(fold != f)
-            if len(kept) == 0:
-                out.append(np.zeros(0))
-                continue
-            at = FOLD_SHARES * (len(kept) - 1)
-            below = np.floor(at).astype(np.int64)
-            above = np.minimum(below + 1, len(kept) - 1)
-            low, high = ordered[kept[below]], ordered[kept[above]]
-            out.append(low + (at - below) * (high - low))
-    return out
-
-
-def _reorder(target: Target, order: NDArray[np.intp]) -> Target:
-    return target.take(order)  # type: ignore[arg-type]  # positions select as masks do
-
-
-def bin_fits(counts: BinnedCounts, target: Target, folds: Folds) -> list[Fit]:
-    """Fit a numeric candidate in every fold from its counts."""
-    fits = []
-    cumulated = np.concatenate([np.zeros((1, *counts.sums.shape[1:])), np.cumsum(counts.sums, axis=0)])
-    for repeat, fold_of_block in enumerate(folds.fold_of_block):
-        member = (fold_of_block[:, None] == np.arange(T.FOLDS)).astype(np.float64)  # (blocks, folds)
-        by_fold = np.einsum("cbk,bf->fck", cumulated, member, optimize=True)
-        absent = member.T @ counts.absent
-        for f in range(T.FOLDS):
-            which = repeat * T.FOLDS + f
-            ends = np.concatenate(([0], counts.cuts[which], [len(counts.sums)]))
-            held = np.concatenate([np.diff(by_fold[f][ends], axis=0), absent[f : f + 1]])
-            whole = np.concatenate([np.diff(by_fold[:, ends].sum(axis=0), axis=0), absent.sum(axis=0)[None]])
-            train = whole - held
-            base, variance = _base(target, train)
-            rates = smoothed_bins(target, train, base, variance)
-            fits.append(Fit(repeat, f, base, rates, held, edges=counts.edges[which]))
-    return fits
-
-
-RowGains = Callable[[list[Floats]], list[Floats]]
-"""From the gains of every fit's cells to the gain of every row, a list over repeats."""
-
-
-def summarise(fits: list[Fit], target: Target, row_gains: RowGains | None = None, units: Ints | None = None) -> HeldOut:
-    """Pool the folds into a share with its interval.
+def summarise(
+    fits: list[Fit], target: Target, row_gains: RowGains | None = None, units: Ints | None = None
+) -> list[HeldOut]:
+    """Pool the folds into a share with its interval, for each candidate that was fitted.
 
     share = 1 − pooled loss / pooled base loss. The interval is S ± sqrt((1.96 · 1.2 · SE)² + (1 / (2 n H))²)
     with H the base loss a row in nats and SE² the mean over repeats of var(z) / n, where
-    z = ((b − l) − S b) / mean(b) of each row. With ``units`` z is summed over each unit first, so that rows
-    of one unit count as the one case they are.
+    z = ((b − l) − S b) / mean(b) of each row. With ``units`` z is summed over each unit first.
 
     Parameters
     ----------
     row_gains
         Needed with ``units``: turns cell gains into row gains.
-    units
-        The unit of each row, shape (n,), 0 … U − 1.
     """
-    n = len(target)
-    loss = sum(target.loss(f.held_out, f.rates) for f in fits)
-    base_loss = sum(target.loss(f.held_out, np.tile(f.base, (len(f.held_out), 1))) for f in fits)
-    if n == 0 or base_loss <= 0:
-        return HeldOut(np.nan, np.nan, np.nan, np.nan)
+    n, size = len(target), len(fits[0].base)
+    loss = np.sum([target.loss(f.held_out, f.rates) for f in fits], axis=0)
+    base_loss = np.sum([target.loss(f.held_out, np.broadcast_to(f.base[:, None], f.rates.shape)) for f in fits], axis=0)
+    if n == 0 or base_loss.min() <= 0:
+        return [HeldOut(np.nan, np.nan, np.nan, np.nan)] * size
     share = 1 - loss / base_loss
     scale = base_loss / n / T.REPEATS
     gains = [target.gain(f.rates, f.base, share, scale) for f in fits]
     if units is None or row_gains is None:
         variance = _row_variance(fits, gains, target, n)
     else:
-        variance = _unit_variance(row_gains(gains), units, n)
+        variance = np.array([_unit_variance(row_gains(gains, c), units, n) for c in range(size)])
     floor = 1 / (2 * n * target.entropy(scale))
-    half = float(np.sqrt((Z95 * T.WIDEN) ** 2 * variance + floor**2))
-    return HeldOut(share, share - half, share + half, _auc(fits, target))
+    half = np.sqrt((Z95 * T.WIDEN) ** 2 * variance + floor**2)
+    auc = _auc(fits, target)
+    parts = (share, share - half, share + half, auc)
+    return [HeldOut(*(float(v[c]) for v in parts)) for c in range(size)]
 
 
-def _row_variance(fits: list[Fit], gains: list[Floats], target: Target, n: int) -> float:
+def _row_variance(fits: list[Fit], gains: list[Floats], target: Target, n: int) -> Floats:
     """Return the mean over repeats of var(z) / n."""
-    first, second = np.zeros(T.REPEATS), np.zeros(T.REPEATS)
+    first, second = np.zeros((T.REPEATS, len(gains[0]))), np.zeros((T.REPEATS, len(gains[0])))
     for fit, gain in zip(fits, gains, strict=True):
         s1, s2 = target.gain_moments(fit.held_out, gain)
         first[fit.repeat] += s1
         second[fit.repeat] += s2
-    return float(np.mean(second / n - (first / n) ** 2) / n)
+    return np.asarray(np.mean(second / n - (first / n) ** 2, axis=0) / n)
 
 
 def _unit_variance(rows: list[Floats], units: Ints, n: int) -> float:
@@ -244,55 +250,44 @@ def _unit_variance(rows: list[Floats], units: Ints, n: int) -> float:
     return float(np.mean(variances))
 
 
-def _auc(fits: list[Fit], target: Target) -> float:
+def _auc(fits: list[Fit], target: Target) -> Floats:
     """Return the mean within-fold area under the curve of the event's held-out rates."""
+    size = len(fits[0].base)
     if not isinstance(target, ClassTarget) or target.classes != 2:
-        return float("nan")
-    areas = []
+        return np.full(size, np.nan)
+    area, used = np.zeros(size), np.zeros(size)
     for fit in fits:
-        rest, event = fit.held_out.T
-        if rest.sum() == 0 or event.sum() == 0:
-            continue
-        _, group = np.unique(fit.rates[:, 1], return_inverse=True)
-        rest, event = np.bincount(group, weights=rest), np.bincount(group, weights=event)
-        below = np.cumsum(rest) - rest / 2
-        areas.append(float(np.sum(event * below) / (rest.sum() * event.sum())))
-    return float(np.mean(areas)) if areas else float("nan")
+        rest, event = fit.held_out[..., 0], fit.held_out[..., 1]
+        both = (rest.sum(axis=1) > 0) & (event.sum(axis=1) > 0)
+        won = (_won_by_pairs if fit.rates.shape[1] <= PAIRWISE else _won_by_order)(fit.rates[..., 1], rest, event)
+        area[both] += won[both] / (rest.sum(axis=1) * event.sum(axis=1))[both]
+        used += both
+    return np.asarray(np.divide(area, used, out=np.full(size, np.nan), where=used > 0))
+
+
+def _won_by_pairs(rates: Floats, rest: Floats, event: Floats) -> Floats:
+    """Return the pairs of an event and another row in which the event has the higher rate, ties by half."""
+    above = (rates[:, :, None] > rates[:, None, :]) + 0.5 * (rates[:, :, None] == rates[:, None, :])
+    return np.asarray(np.einsum("ci,cij,cj->c", event, above, rest, optimize=True))
+
+
+def _won_by_order(rates: Floats, rest: Floats, event: Floats) -> Floats:
+    """Return the same by putting rates in order."""
+    won = np.zeros(len(rates))
+    for c in range(len(rates)):
+        _, group = np.unique(rates[c], return_inverse=True)
+        r, e = np.bincount(group, weights=rest[c]), np.bincount(group, weights=event[c])
+        won[c] = np.sum(e * (np.cumsum(r) - r / 2))
+    return won
 
 
 def held_out_levels(
     codes: NDArray[np.integer], levels: int, target: Target, folds: Folds, units: Ints | None = None
 ) -> HeldOut:
     """Return the held-out share of a category candidate."""
-    fits = level_fits(codes, levels, target, folds)
-
-    def row_gains(gains: list[Floats]) -> list[Floats]:
-        at = np.where(codes < 0, levels, codes)
-        out = [np.zeros(len(target)) for _ in range(T.REPEATS)]
-        for fit, gain in zip(fits, gains, strict=True):
-            inside = folds.fold_of_block[fit.repeat][folds.blocks] == fit.fold
-            assert fit.levels is not None
-            cell = np.searchsorted(fit.levels, at[inside])
-            out[fit.repeat][inside] = target.take(inside).gain_of_rows(gain, cell)
-        return out
-
-    return summarise(fits, target, row_gains, units)
+    return held_out([level_cells(codes, levels, target, folds)], target, folds, units)[0]
 
 
-def held_out_bins(
-    counts: BinnedCounts, values: Floats, target: Target, folds: Folds, units: Ints | None = None
-) -> HeldOut:
-    """Return the held-out share of a numeric candidate from its counts."""
-    fits = bin_fits(counts, target, folds)
-
-    def row_gains(gains: list[Floats]) -> list[Floats]:
-        out = [np.zeros(len(target)) for _ in range(T.REPEATS)]
-        for fit, gain in zip(fits, gains, strict=True):
-            inside = folds.fold_of_block[fit.repeat][folds.blocks] == fit.fold
-            assert fit.edges is not None
-            x = values[inside]
-            cell = np.where(np.isnan(x), len(gain) - 1, np.searchsorted(fit.edges, x, "right"))
-            out[fit.repeat][inside] = target.take(inside).gain_of_rows(gain, cell)
-        return out
-
-    return summarise(fits, target, row_gains, units)
+def held_out_bins(values: Floats, target: Target, folds: Folds, units: Ints | None = None) -> HeldOut:
+    """Return the held-out share of a numeric candidate."""
+    return held_out([number_cells(values, target, folds)], target, folds, units)[0]

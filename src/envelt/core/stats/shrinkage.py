@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,7 +13,7 @@ from .targets import Target
 Floats = NDArray[np.float64]
 
 
-def level_strength(n: Floats, means: Floats, base: Floats, variance: Floats) -> float:
+def level_strength(n: Floats, means: Floats, base: Floats, variance: Floats) -> Floats:
     """Return m, the weight in rows that the base rate has in every level; infinite where levels are noise.
 
     Moment empirical Bayes: ρ = max(0, X² / D − (L − 1)) / (n − Σ n_l² / n), m = 1 / ρ − 1, never below
@@ -21,21 +23,27 @@ def level_strength(n: Floats, means: Floats, base: Floats, variance: Floats) -> 
     Parameters
     ----------
     n
-        Training rows at each level, shape (L,).
+        Training rows at each level, shape (…, L).
     means
-        Shape (L, D').
+        Shape (…, L, D').
     base, variance
-        Shape (D',).
+        Shape (…, D').
+
+    Returns
+    -------
+    array of float
+        Shape (…).
     """
-    total = n.sum()
-    present = int(np.count_nonzero(n))
-    if present < 2:
-        return np.inf
-    weight = 1 / np.maximum(base, 1e-300) if len(base) > 1 else 1 / np.maximum(variance, 1e-300)
-    x2 = float(np.sum(n[:, None] * (means - base) ** 2 * weight))
-    d = max(len(base) - 1, 1)
-    rho = max(0.0, x2 / d - (present - 1)) / (total - np.sum(n * n) / total)
-    return max(1 / rho - 1, T.LEAST_STRENGTH) if rho > 0 else np.inf
+    total = n.sum(axis=-1)
+    present = np.count_nonzero(n, axis=-1)
+    classes = base.shape[-1] > 1
+    weight = 1 / np.maximum(base if classes else variance, 1e-300)
+    x2 = np.sum(n[..., None] * (means - base[..., None, :]) ** 2 * weight[..., None, :], axis=(-2, -1))
+    d = max(base.shape[-1] - 1, 1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        rho = np.maximum(0.0, x2 / d - (present - 1)) / (total - np.sum(n * n, axis=-1) / total)
+        strength = np.maximum(1 / rho - 1, T.LEAST_STRENGTH)
+    return np.where((present > 1) & (rho > 0), strength, np.inf)
 
 
 def shrunken_levels(n: NDArray[np.integer], mean: Floats, base: float, sd: float) -> Floats:
@@ -51,17 +59,18 @@ def shrunken_levels(n: NDArray[np.integer], mean: Floats, base: float, sd: float
     rows = n.astype(np.float64)
     away = np.where(rows > 0, np.nan_to_num(mean) - base, 0.0)
     scale = sd or float(np.max(np.abs(away), initial=0.0)) or 1.0
-    strength = level_strength(rows, (away / scale)[:, None], np.zeros(1), np.array([float(sd > 0)]))
+    strength = float(level_strength(rows, (away / scale)[:, None], np.zeros(1), np.array([float(sd > 0)])))
     weight = rows / (rows + strength) if np.isfinite(strength) else np.zeros(len(rows))
     return np.asarray(base + weight * away, np.float64)
 
 
 def shrunken(target: Target, train: Floats, base: Floats, variance: Floats) -> Floats:
-    """Return the rate of every level, shape (L, D'), from its training sums, shape (L, F)."""
+    """Return the rate of every level, shape (…, L, D'), from its training sums, shape (…, L, F)."""
     n, means = target.rows(train), target.means(train)
-    m = level_strength(n, means, base, variance)
-    weight = (n / (n + m))[:, None] if np.isfinite(m) else np.zeros((len(n), 1))
-    return base + weight * (means - base)
+    m = level_strength(n, means, base, variance)[..., None]
+    weight = np.divide(n, n + m, out=np.zeros(n.shape), where=np.isfinite(m) & (n > 0))[..., None]
+    centre = base[..., None, :]
+    return np.asarray(centre + weight * (means - centre))
 
 
 def smoothed_bins(target: Target, train: Floats, base: Floats, variance: Floats) -> Floats:
@@ -75,35 +84,48 @@ def smoothed_bins(target: Target, train: Floats, base: Floats, variance: Floats)
     Parameters
     ----------
     train
-        Training sums of the bins and of missing, shape (B + 1, F).
+        Training sums of the bins and of missing, shape (C, B + 1, F), a candidate each.
     """
-    ends = np.stack([train[:-1].sum(axis=0), train[-1]])
-    centre, absent = shrunken(target, ends, base, variance) if ends[1].any() else (target.means(ends)[0], base)
-    n = target.rows(train[:-1])
-    rates = np.tile(centre, (len(n), 1))
-    used = np.flatnonzero(n)
-    if len(used) > 1:
-        means = target.means(train[:-1][used])
-        rates[used] += _james_stein(n[used], means - target.means(ends)[0], variance)
-    everything = np.concatenate([rates, absent[None]])
+    bins, absent = train[:, :-1], train[:, -1:]
+    ends = np.stack([bins.sum(axis=1), absent[:, 0]], axis=1)
+    gaps = target.rows(ends[:, 1]) > 0
+    two = shrunken(target, ends, base, variance)
+    present = target.means(ends)[:, 0]
+    centre = np.where(gaps[:, None], two[:, 0], present)
+    missing = np.where(gaps[:, None], two[:, 1], base)
+    n, means = target.rows(bins), target.means(bins)
+    rates = np.repeat(centre[:, None], n.shape[1], axis=1)
+    used = n > 0
+    whole = used.all(axis=1)
+    if whole.any() and n.shape[1] > 1:
+        rates[whole] += _james_stein(n[whole], means[whole] - present[whole, None], variance[whole])
+    for c in np.flatnonzero(~whole & (used.sum(axis=1) > 1)):
+        u = used[c]
+        rates[c, u] += _james_stein(n[c, u][None], (means[c, u] - present[c])[None], variance[c][None])[0]
+    everything = np.concatenate([rates, missing[:, None]], axis=1)
     return target.bounded(everything, target.rows(train), base, T.LEAST_STRENGTH)
 
 
 def _james_stein(n: Floats, deviation: Floats, variance: Floats) -> Floats:
-    """Smooth deviations of bins from their common mean, shape (B, D')."""
-    total = n.sum()
+    """Smooth deviations of bins from their common mean, shape (C, B, D'); every bin has rows."""
+    total = n.sum(axis=1, keepdims=True)
     weight = np.sqrt(n / total)
-    at = np.linspace(-1, 1, len(n))
     # rows of weight × Legendre polynomials, made orthonormal; the constant is the common mean
-    basis, _ = np.linalg.qr(weight[:, None] * np.polynomial.legendre.legvander(at, len(n) - 1))
-    coefficients = basis[:, 1:].T @ (weight[:, None] * deviation)
+    basis = np.linalg.qr(weight[:, :, None] * _polynomials(n.shape[1]))[0][:, :, 1:]
+    coefficients = np.swapaxes(basis, 1, 2) @ (weight[:, :, None] * deviation)
     sigma2 = variance / total
     start, width = 0, 1
-    while start < len(coefficients):
-        block = coefficients[start : start + width]
-        energy = np.sum(block**2, axis=0)
+    while start < coefficients.shape[1]:
+        block = coefficients[:, start : start + width]
+        energy = np.sum(block**2, axis=1)
         with np.errstate(divide="ignore", invalid="ignore"):
-            keep = np.where(energy > 0, np.maximum(0.0, 1 - 2 * len(block) * sigma2 / energy), 0.0)
-        coefficients[start : start + width] = block * keep
+            keep = np.where(energy > 0, np.maximum(0.0, 1 - 2 * block.shape[1] * sigma2 / energy), 0.0)
+        coefficients[:, start : start + width] = block * keep[:, None]
         start, width = start + width, width * 2
-    return np.asarray((basis[:, 1:] @ coefficients) / weight[:, None])
+    return np.asarray((basis @ coefficients) / weight[:, :, None])
+
+
+@lru_cache(maxsize=128)
+def _polynomials(bins: int) -> Floats:
+    """Return Legendre polynomials of every degree at evenly spaced places, shape (bins, bins)."""
+    return np.asarray(np.polynomial.legendre.legvander(np.linspace(-1, 1, bins), bins - 1), np.float64)

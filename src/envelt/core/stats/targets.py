@@ -61,8 +61,8 @@ class ClassTarget:
         return np.asarray(sums / np.maximum(n, 1))
 
     def base(self, total: Floats) -> Floats:
-        """Return base rates (n_k + ½) / (n + K / 2), shape (K,)."""
-        return np.asarray((total + 0.5) / (total.sum() + self.classes / 2))
+        """Return base rates (n_k + ½) / (n + K / 2), shape (…, K)."""
+        return np.asarray((total + 0.5) / (total.sum(axis=-1, keepdims=True) + self.classes / 2))
 
     def variance(self, total: Floats, base: Floats) -> Floats:
         """Return the variance of each class indicator, shape (K,)."""
@@ -70,26 +70,26 @@ class ClassTarget:
 
     def bounded(self, rates: Floats, n: Floats, base: Floats, least: float) -> Floats:
         """Keep rates off zero, as a base rate of ``least`` rows' weight would, and summing to one."""
-        floor = least * base / (n[:, None] + least)
+        floor = least * base[..., None, :] / (n[..., None] + least)
         rates = np.maximum(rates, floor)
-        return np.asarray(rates / rates.sum(axis=1, keepdims=True))
+        return np.asarray(rates / rates.sum(axis=-1, keepdims=True))
 
-    def loss(self, sums: Floats, rates: Floats) -> float:
-        """Return the total log loss in nats of cells under rates, both of shape (cells, K)."""
-        return float(-np.sum(sums * np.log(rates)))
+    def loss(self, sums: Floats, rates: Floats) -> Floats:
+        """Return the total log loss in nats of cells under rates, both of shape (…, cells, K)."""
+        return np.asarray(-np.sum(sums * np.log(rates), axis=(-2, -1)))
 
-    def entropy(self, base_loss: float) -> float:
+    def entropy(self, base_loss: Floats) -> Floats:
         """Return the base loss a row, in nats."""
         return base_loss
 
-    def gain(self, rates: Floats, base: Floats, share: float, scale: float) -> Floats:
-        """Return z = ((b − l) − S b) / mean(b) of a row, for each cell and class."""
-        b, loss = -np.log(base), -np.log(rates)
-        return np.asarray(((b - loss) - share * b) / scale)
+    def gain(self, rates: Floats, base: Floats, share: Floats, scale: Floats) -> Floats:
+        """Return z = ((b − l) − S b) / mean(b) of a row, for each cell and class; share and scale of shape (…)."""
+        b, loss = -np.log(base)[..., None, :], -np.log(rates)
+        return np.asarray(((b - loss) - share[..., None, None] * b) / scale[..., None, None])
 
-    def gain_moments(self, sums: Floats, gain: Floats) -> tuple[float, float]:
+    def gain_moments(self, sums: Floats, gain: Floats) -> tuple[Floats, Floats]:
         """Return the sum of z and of z² over all rows."""
-        return float(np.sum(sums * gain)), float(np.sum(sums * gain**2))
+        return np.sum(sums * gain, axis=(-2, -1)), np.sum(sums * gain**2, axis=(-2, -1))
 
     def gain_of_rows(self, gain: Floats, cell: NDArray[np.integer]) -> Floats:
         """Return z of each row, given its cell in ``gain``."""
@@ -154,40 +154,40 @@ class NumberTarget:
         return np.asarray(sums[..., 1:2] / np.maximum(sums[..., :1], 1))
 
     def base(self, total: Floats) -> Floats:
-        """Return the overall mean, shape (1,)."""
-        return np.asarray(total[1:2] / max(total[0], 1))
+        """Return the overall mean, shape (…, 1)."""
+        return np.asarray(total[..., 1:2] / np.maximum(total[..., :1], 1))
 
     def variance(self, total: Floats, base: Floats) -> Floats:
-        """Return the overall variance, shape (1,)."""
-        return np.asarray(np.maximum(total[2:3] / max(total[0], 1) - base**2, 0.0))
+        """Return the overall variance, shape (…, 1)."""
+        return np.asarray(np.maximum(total[..., 2:3] / np.maximum(total[..., :1], 1) - base**2, 0.0))
 
     def bounded(self, rates: Floats, n: Floats, base: Floats, least: float) -> Floats:
         """Return means as they are: squared error needs no bound."""
         return rates
 
-    def loss(self, sums: Floats, rates: Floats) -> float:
-        """Return the total squared error of cells under means of shape (cells, 1)."""
-        r = rates[:, 0]
-        return float(np.sum(sums[:, 2] - 2 * r * sums[:, 1] + r * r * sums[:, 0]))
+    def loss(self, sums: Floats, rates: Floats) -> Floats:
+        """Return the total squared error of cells under means of shape (…, cells, 1)."""
+        r = rates[..., 0]
+        return np.asarray(np.sum(sums[..., 2] - 2 * r * sums[..., 1] + r * r * sums[..., 0], axis=-1))
 
-    def entropy(self, base_loss: float) -> float:
+    def entropy(self, base_loss: Floats) -> Floats:
         """Return ½: a normal outcome's squared error in units of nats is half its variance over itself."""
-        return 0.5
+        return np.full_like(base_loss, 0.5)
 
-    def gain(self, rates: Floats, base: Floats, share: float, scale: float) -> Floats:
-        """Return the coefficients of z as a polynomial in the outcome, shape (cells, 3)."""
-        r, m = rates[:, 0], base[0]
-        parts = [m * m * (1 - share) - r * r, 2 * (r - m) + 2 * share * m, np.full(len(r), -share)]
-        return np.stack(parts, axis=1) / scale
+    def gain(self, rates: Floats, base: Floats, share: Floats, scale: Floats) -> Floats:
+        """Return the coefficients of z as a polynomial in the outcome, shape (…, cells, 3)."""
+        r, m, s = rates[..., 0], base[..., 0][..., None], share[..., None]
+        parts = [m * m * (1 - s) - r * r, 2 * (r - m) + 2 * s * m, np.broadcast_to(-s, r.shape)]
+        return np.asarray(np.stack(parts, axis=-1) / scale[..., None, None])
 
-    def gain_moments(self, sums: Floats, gain: Floats) -> tuple[float, float]:
+    def gain_moments(self, sums: Floats, gain: Floats) -> tuple[Floats, Floats]:
         """Return the sum of z and of z² over all rows."""
-        c0, c1, c2 = gain.T
-        s = sums.T
+        c0, c1, c2 = np.moveaxis(gain, -1, 0)
+        s = np.moveaxis(sums, -1, 0)
         first = c0 * s[0] + c1 * s[1] + c2 * s[2]
         second = c0**2 * s[0] + 2 * c0 * c1 * s[1] + (c1**2 + 2 * c0 * c2) * s[2]
         second = second + 2 * c1 * c2 * s[3] + c2**2 * s[4]
-        return float(first.sum()), float(second.sum())
+        return first.sum(axis=-1), second.sum(axis=-1)
 
     def gain_of_rows(self, gain: Floats, cell: NDArray[np.integer]) -> Floats:
         """Return z of each row, given its cell in ``gain``."""

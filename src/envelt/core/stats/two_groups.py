@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize, special
 
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
-from ..shapes.ranks import has_repeats, tie_term
+from ..parallel import in_threads
+from ..shapes.quantiles import FEW_TO_SHARE
+from ..shapes.ranks import has_repeats, run_lengths, tie_term_of
 from ..tallies.moments import MomentSummary
 
 Floats = NDArray[np.float64]
-SEARCHED = 512
+SEARCHED = 1 << 14
+"""Values searched at a time, so that what they are searched in stays in the cache."""
 
 
 def welch_t(moments: MomentSummary) -> tuple[Significance, Estimate]:
@@ -93,28 +98,66 @@ class RankedPair:
 
     Parameters
     ----------
-    first_in_second, second_in_first
-        How many values of the other group lie below each value, ties by half.
-    u
-        Pairs in which the second group's value is larger, ties by half.
+    small, large
+        The two groups by size, sorted; ``swapped`` where the small one is the first.
+    below, upto
+        How many values of the larger group lie below, and not above, each of the smaller; ``upto`` only where some
+        are equal.
     ties
         The sum of t³ − t over the runs of equal values in both groups together.
-    small, large, ranks
-        The two groups by size, and the place from 0 of each value of the larger among all.
     """
 
-    first_in_second: NDArray[np.generic]
-    second_in_first: NDArray[np.generic]
-    u: float
-    ties: float
     small: Floats
     large: Floats
-    ranks: NDArray[np.int64]
+    swapped: bool
+    below: NDArray[np.int64]
+    upto: NDArray[np.int64] | None
+    ties: float
 
     @property
     def sizes(self) -> tuple[int, int]:
         """Rows of the first and the second group."""
-        return len(self.first_in_second), len(self.second_in_first)
+        sizes = len(self.small), len(self.large)
+        return sizes if self.swapped else sizes[::-1]
+
+    @cached_property
+    def u(self) -> float:
+        """Pairs in which the second group's value is larger, ties by half."""
+        won = float(np.sum(self.below)) if self.upto is None else float(np.sum(self.below) + np.sum(self.upto)) / 2
+        return float(len(self.small) * len(self.large) - won) if self.swapped else won
+
+    @cached_property
+    def not_above(self) -> NDArray[np.int64]:
+        """How many values of the smaller group lie not above each of the larger."""
+        # a value of the larger group lies above those of the smaller whose run of equals ended before it
+        counts = np.bincount(self.below, minlength=len(self.large) + 1)
+        return np.cumsum(counts)[: len(self.large)]
+
+    @cached_property
+    def ranks(self) -> NDArray[np.int64]:
+        """The place from 0 of each value of the larger group among all."""
+        return self.not_above + np.arange(len(self.large))
+
+    @property
+    def first_in_second(self) -> NDArray[np.generic]:
+        """How many values of the second group lie below each of the first, ties by half."""
+        return self._in_large if self.swapped else self._in_small
+
+    @property
+    def second_in_first(self) -> NDArray[np.generic]:
+        """How many values of the first group lie below each of the second, ties by half."""
+        return self._in_small if self.swapped else self._in_large
+
+    @cached_property
+    def _in_large(self) -> NDArray[np.generic]:
+        return self.below if self.upto is None else (self.below + self.upto) / 2
+
+    @cached_property
+    def _in_small(self) -> NDArray[np.generic]:
+        if self.upto is None:
+            return self.not_above
+        under = np.cumsum(np.bincount(self.upto, minlength=len(self.large) + 1))[: len(self.large)]
+        return np.asarray((under + self.not_above) / 2)
 
     def quantiles(self, shares: Floats) -> Floats:
         """Return type-7 quantiles of both groups together; NaN where there are no values."""
@@ -139,40 +182,56 @@ class RankedPair:
 def rank_pair(first: Floats, second: Floats) -> RankedPair:
     """Place two sorted groups in each other: the smaller is searched in the larger, the rest is counting."""
     small, large = (second, first) if len(second) <= len(first) else (first, second)
-    below, upto = _places_in(large, small)
-    size = len(large) + 1
-    # a value of the larger group lies above those of the smaller whose run of equals ended before it
-    not_above = np.cumsum(np.bincount(below, minlength=size))[: len(large)]
-    in_large: NDArray[np.generic] = below
-    in_small: NDArray[np.generic] = not_above
-    u = float(np.sum(below))
-    tied = upto is not None
-    if upto is not None:
-        under = np.cumsum(np.bincount(upto, minlength=size))[: len(large)]
-        in_large, in_small = (below + upto) / 2, (under + not_above) / 2
-        u = float(np.sum(in_large))
-    ties = tie_term(first, second) if tied or has_repeats(first) or has_repeats(second) else 0.0
-    ranks = not_above + np.arange(len(large))
-    if len(second) <= len(first):
-        return RankedPair(in_small, in_large, u, ties, small, large, ranks)
-    return RankedPair(in_large, in_small, float(len(first) * len(second) - u), ties, small, large, ranks)
+    runs = run_lengths(small) if has_repeats(small) else None
+    different = small if runs is None else small[np.cumsum(runs) - runs]
+    below, upto = _places_in(large, different)
+    ties = _tie_term(large, below, upto, runs)
+    if runs is not None:
+        below, upto = np.repeat(below, runs), None if upto is None else np.repeat(upto, runs)
+    return RankedPair(small, large, small is first, below, upto, ties)
 
 
 def _places_in(large: Floats, small: Floats) -> tuple[NDArray[np.int64], NDArray[np.int64] | None]:
-    """Return how many of a sorted array lie below, and not above, each value of another; once where none is equal.
-
-    Both are walked through in blocks, so that what is searched stays small.
-    """
-    below = np.empty(len(small), np.int64)
-    cuts = large.searchsorted(small[::SEARCHED])
-    for k, start in enumerate(range(0, len(small), SEARCHED)):
-        low = int(cuts[k])
-        high = int(cuts[k + 1]) if k + 1 < len(cuts) else len(large)
-        below[start : start + SEARCHED] = large[low:high].searchsorted(small[start : start + SEARCHED])
-        below[start : start + SEARCHED] += low
-    if len(large) == 0 or not (large.take(below, mode="clip") == small).any():
+    """Return how many of a sorted array lie below, and not above, each value of another; once where none is equal."""
+    below = _searched(large, small, "left")
+    if len(large) == 0:
         return below, None
-    return below, large.searchsorted(small, "right")
+    equal = large.take(below, mode="clip") == small
+    if not equal.any():
+        return below, None
+    upto = below.copy()
+    upto[equal] = _searched(large, small[equal], "right")
+    return below, upto
+
+
+def _searched(large: Floats, small: Floats, side: Literal["left", "right"]) -> NDArray[np.int64]:
+    """Search sorted values in sorted values, each part of them in the part of the others where it can lie."""
+    cuts = large.searchsorted(small[::SEARCHED])
+
+    def part(k: int) -> NDArray[np.int64]:
+        low, high = int(cuts[k]), int(cuts[k + 1]) if k + 1 < len(cuts) else len(large)
+        if side == "right":  # equal values may reach beyond the next part's first
+            high = len(large) if k + 1 == len(cuts) else int(large.searchsorted(small[(k + 1) * SEARCHED], "right"))
+        return np.asarray(large[low:high].searchsorted(small[k * SEARCHED : (k + 1) * SEARCHED], side) + low, np.int64)
+
+    made = in_threads(part, range(len(cuts)), len(small) // FEW_TO_SHARE)
+    return np.concatenate(made) if made else np.zeros(0, np.int64)
+
+
+def _tie_term(
+    large: Floats, below: NDArray[np.int64], upto: NDArray[np.int64] | None, runs: NDArray[np.int64] | None
+) -> float:
+    """Return the sum of t³ − t over the runs of equal values in both groups.
+
+    Runs of the larger group alone are those of all its values less those that the smaller shares.
+    """
+    total = tie_term_of(large)
+    if runs is None and upto is None:
+        return total
+    mine = np.ones(len(below)) if runs is None else runs.astype(np.float64)
+    shared = np.zeros(len(below)) if upto is None else (upto - below).astype(np.float64)
+    both = mine + shared
+    return total + float(np.sum(both * both * both - both) - np.sum(shared * shared * shared - shared))
 
 
 def mann_whitney(first: Floats, second: Floats) -> Significance:

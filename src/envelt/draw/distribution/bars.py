@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ...core.distribution.distribution import MOST_IN_LINE, LevelDistribution
+from ...core.distribution.result import MOST_IN_LINE, LevelDistribution
 from ...write.digits import count, percent, visible
 from ..parts import style
 from ..parts.labels import label_rows, margin, short_labels

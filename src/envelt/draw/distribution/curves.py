@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.distribution.distribution import MOST_IN_LINE, NumberDistribution
+from ...core.distribution.result import MOST_IN_LINE, NumberDistribution
 from ...core.shapes.ordered import even_ranks
 from ...core.thresholds import FEW_ROWS
 from ...write.digits import count, percent, significant

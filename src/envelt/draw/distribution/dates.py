@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.distribution.distribution import MOST_IN_LINE, NumberDistribution
+from ...core.distribution.result import MOST_IN_LINE, NumberDistribution
 from ...core.shapes.calendar import MONTHS, WEEKDAYS
 from ...write.digits import count, percent
 from ..parts import style

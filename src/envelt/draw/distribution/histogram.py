@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.distribution.distribution import MOST_IN_LINE, NumberDistribution
+from ...core.distribution.result import MOST_IN_LINE, NumberDistribution
 from ...core.shapes.bins import LEAST_SPAN
 from ...core.shapes.spikes import RoundSpikes
 from ...write.digits import count, percent, significant

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.distribution.distribution import MOST_AS_ROWS, NAMED, NumberDistribution
+from ...core.distribution.result import MOST_AS_ROWS, NAMED, NumberDistribution
 from ...core.shapes.dots import MOST_DOTS, fitted_dots
 from ...core.shapes.resolution import recorded_step
 from ...write.digits import count, day_label, in_line, significant
