@@ -27,6 +27,7 @@ RELATIONS = {
     "dates-out-of-order",
     "bend-without-trend",
     "too-good-to-be-true",
+    "strong-candidate",
     "spread-differs",
     "significant-but-tiny",
     "means-differ-rows-overlap",

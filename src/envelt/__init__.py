@@ -9,11 +9,45 @@ if TYPE_CHECKING:
     from .errors import EnveltError
     from .study import Study
     from .view import View
+    from .views.against import AgainstView
+    from .views.balance import BalanceView
+    from .views.contingency import ContingencyView
+    from .views.distribution import DistributionView, SheetView
+    from .views.glance import GlanceView
+    from .views.inventory import InventoryView
+    from .views.rank import RankView
 
 __version__ = "0.1.0"
-__all__ = ["EnveltError", "Finding", "Study", "View", "__version__"]
+__all__ = [
+    "AgainstView",
+    "BalanceView",
+    "ContingencyView",
+    "DistributionView",
+    "EnveltError",
+    "Finding",
+    "GlanceView",
+    "InventoryView",
+    "RankView",
+    "SheetView",
+    "Study",
+    "View",
+    "__version__",
+]
 
-_HOMES = {"EnveltError": ".errors", "Finding": ".core.finding", "Study": ".study", "View": ".view"}
+_HOMES = {
+    "AgainstView": ".views.against",
+    "BalanceView": ".views.balance",
+    "ContingencyView": ".views.contingency",
+    "DistributionView": ".views.distribution",
+    "EnveltError": ".errors",
+    "Finding": ".core.finding",
+    "GlanceView": ".views.glance",
+    "InventoryView": ".views.inventory",
+    "RankView": ".views.rank",
+    "SheetView": ".views.distribution",
+    "Study": ".study",
+    "View": ".view",
+}
 
 
 def __getattr__(name: str) -> Any:

@@ -24,10 +24,11 @@ if TYPE_CHECKING:
     from .core.columns.outcome import Outcome
     from .core.columns.table import Table
     from .steps.context import Context
-    from .views.against import AgainstView, GlanceView
+    from .views.against import AgainstView
     from .views.balance import BalanceView
     from .views.contingency import ContingencyView
     from .views.distribution import DistributionView, SheetView
+    from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.rank import RankView
 
@@ -79,15 +80,10 @@ class Study:
         self,
         data: Any,
         *,
-        outcome: str | None = None,
-        event: str | None = None,
-        unit: str | None = None,
-        kinds: Mapping[str, str] | None = None,
-        ignore: Names | None = None,
-        where: str | None = None,
-        seed: int = 0,
+        outcome: str | None = None, event: str | None = None, unit: str | None = None,
+        kinds: Mapping[str, str] | None = None, ignore: Names | None = None, where: str | None = None, seed: int = 0,
         columns: Mapping[str, Mapping[str, Any]] | None = None,
-    ) -> None:
+    ) -> None:  # fmt: skip
         self._context: Context = opening.open_data(
             data, outcome=outcome, event=event, unit=unit, kinds=kinds, ignore=ignore, where=where, seed=seed,
             columns=columns,
@@ -192,12 +188,9 @@ class Study:
         name: str,
         expression: str = "",
         *,
-        cut: str = "",
-        at: Iterable[float] = (),
-        names: Iterable[str] = (),
-        regroup: str = "",
-        into: Mapping[str, Iterable[str]] | None = None,
-    ) -> Study:
+        cut: str = "", at: Iterable[float] = (), names: Iterable[str] = (),
+        regroup: str = "", into: Mapping[str, Iterable[str]] | None = None,
+    ) -> Study:  # fmt: skip
         """Return a new study with one more column.
 
         Parameters
@@ -263,12 +256,8 @@ class Study:
     ) -> DistributionView: ...
     def distribution(
         self,
-        *columns: Names,
-        by: Names | None = None,
-        sort: str = "skewness",
-        top: int = 10,
-        **look: Unpack[LookOptions],
-    ) -> DistributionView | SheetView:
+        *columns: Names, by: Names | None = None, sort: str = "skewness", top: int = 10, **look: Unpack[LookOptions],
+    ) -> DistributionView | SheetView:  # fmt: skip
         """Show how one column is distributed, or several of one unit on one axis; without a name, all of them.
 
         Parameters
@@ -341,19 +330,12 @@ class Study:
         columns: Names | None = None,
         *,
         by: Names | None = None,
-        shares: str = "row",
-        picture: str = "auto",
-        colour: str = "share",
-        order: str = "level",
+        shares: str = "row", picture: str = "auto", colour: str = "share", order: str = "level",
         counts: str | None = None,
-        bins: int | None = None,
-        width: float | None = None,
-        start: float | None = None,
-        cuts: Iterable[float] = (),
+        bins: int | None = None, width: float | None = None, start: float | None = None, cuts: Iterable[float] = (),
         calendar: str | None = None,
-        largest: int | None = None,
-        missing: bool = False,
-    ) -> ContingencyView:
+        largest: int | None = None, missing: bool = False,
+    ) -> ContingencyView:  # fmt: skip
         """Tabulate one or two columns, or combinations of columns: counts, shares, and the outcome's rates.
 
         Parameters

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ..core import thresholds as T
 from ..core.columns.outcome import Classes
 from ..core.rank.rank import Candidate, Ranking
 from ..write.digits import count, places, probability
@@ -19,12 +18,12 @@ MOST_ROWS = 30
 
 
 def draw_rank(result: Ranking, title: str, about: str) -> Figure:
-    """Draw candidates best first; those too good to be true stand apart, on an axis of their own."""
-    limit = T.TOO_GOOD_CLASS if isinstance(result.outcome, Classes) else T.TOO_GOOD_NUMBER
+    """Draw candidates best first; strong ones stand apart, on an axis of their own."""
     scored = [c for c in result.candidates if c.held_out.share == c.held_out.share]
-    stop = [c for c in scored if c.held_out.share > limit][:8]
-    rest = [c for c in scored if c.held_out.share <= limit]
-    shown, folded = rest[: MOST_ROWS - len(stop)], rest[MOST_ROWS - len(stop) :]
+    strong = [c for c in scored if c.strong][:8]
+    stop = any(c.too_good for c in strong)
+    rest = [c for c in scored if not c.strong]
+    shown, folded = rest[: MOST_ROWS - len(strong)], rest[MOST_ROWS - len(strong) :]
     what = "log loss" if isinstance(result.outcome, Classes) else "squared error"
     with style.house_style():
         more = f" Not drawn: {count(len(folded))} below {places(folded[0].held_out.share)}." if folded else ""
@@ -34,31 +33,31 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
         )
         figure = style.new_figure(title, about, note)
         heading = ("share", "AUC", "q") if _is_binary(result) else ("share", "q")
-        left = margin([c.name for c in stop + shown], 100)
+        left = margin([c.name for c in strong + shown], 100)
         top = 112.0
-        if stop:
-            height = 26 * len(stop) + 8
+        if strong:
+            height = 26 * len(strong) + 8
             axes = style.place(figure, left, top, 250, 800 - top - height)
-            interval_rows(axes, [_row(c, style.STOP) for c in stop], heading)
+            interval_rows(axes, [_row(c, style.STOP if c.too_good else style.PALETTE[0]) for c in strong], heading)
             axes.set_xlim(0, 1)
             axes.text(
                 0.01,
                 1.03,
-                "too good to be true: on its own axis, 0 to 1",
+                f"{'too good to be true' if stop else 'strong'}: on its own axis, 0 to 1",
                 transform=axes.transAxes,
                 size=10,
-                color=style.STOP,
+                color=style.STOP if stop else style.DIM,
             )
             top += height + 52
         if shown:
             axes = style.place(figure, left, top, 250, 88)
-            interval_rows(axes, [_row(c, style.PALETTE[0]) for c in shown], () if stop else heading)
+            interval_rows(axes, [_row(c, style.PALETTE[0]) for c in shown], () if strong else heading)
             axes.axvline(0, color=style.DIM, lw=1)
             low = min(min(c.held_out.low for c in shown), 0)
             high = max(max(c.held_out.high for c in shown), 0.005)
             axes.set_xlim(low - 0.02 * (high - low), high + 0.03 * (high - low))
             axes.set_xlabel("held-out share (0 nothing, 1 everything)")
-        parts = ", ".join(f"{c.name} {places(c.held_out.share)}" for c in (stop + shown)[:12])
+        parts = ", ".join(f"{c.name} {places(c.held_out.share)}" for c in (strong + shown)[:12])
         return style.describe(figure, f"Held-out shares for {result.outcome.name}, best first: {parts}.")
 
 

@@ -18,7 +18,8 @@ from ..core.estimate import UNDEFINED, UNDEFINED_TEST
 from ..core.finding import Finding, by_weight
 from ..core.later import Later
 from ..errors import OptionError, OutcomeError
-from ..views.against import AgainstView, GlanceView
+from ..views.against import AgainstView
+from ..views.glance import GlanceView
 from ..write.progress import slow_progress
 from .checks import refuse_empty, refuse_itself, refuse_picture, whole_number
 from .context import Context, once

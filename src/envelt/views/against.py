@@ -1,9 +1,8 @@
-"""One candidate against the outcome, and all of them at a glance."""
+"""One candidate against the outcome."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -12,16 +11,14 @@ import pandas as pd
 from ..core import thresholds as T
 from ..core.against.by_class import LevelsByClass, NumberByClass
 from ..core.against.by_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
-from ..core.against.glance import Glance
 from ..core.against.parts import Part, Result
-from ..core.columns.outcome import Classes
 from ..core.distribution.result import NumberDistribution
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats.group_pairs import Pairs
-from ..declared import TableOf, tabled, valued, valued_if
+from ..declared import TableOf, tabled, valued_if
 from ..view import View
-from ..write.digits import count, day_label, measured, places, probability
+from ..write.digits import count, day_label, measured
 from . import written
 from .captions import Captions, missing_line
 from .distribution import (
@@ -34,7 +31,7 @@ from .distribution import (
     tail_line,
     top_table,
 )
-from .tables import effects_table, group_table, group_tables, rates_table, ratio_note, tests_table
+from .tables import effects_table, group_table, rates_table, ratio_note, tests_table
 from .written import SPARE_OF_GROUPS
 
 if TYPE_CHECKING:
@@ -340,85 +337,3 @@ def _draw(result: Result, title: str, line: str, names: Captions, divided: bool)
     from ..draw.against.over_time import draw_number_over_time
 
     return draw_number_over_time(names.of(result), title, line)
-
-
-class GlanceView(View):
-    """All candidates against the outcome, strongest association first."""
-
-    step = "against"
-    brief = ("kind", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
-
-    def __init__(
-        self,
-        made: Later[Glance],
-        turns: Later[list[Finding]],
-        about: tuple[str, ...],
-        title: str,
-        names: Captions,
-    ) -> None:
-        super().__init__(title, names.given)
-        self._result, self._turns, self._about, self._names = made, turns, about, names
-
-    @tabled(
-        {**written.PARTS, "missing": count, "association": places, "q": probability},
-        spare=("missing", "q", "lowest", "highest", "kind"),
-    )
-    def table(self) -> pd.DataFrame:
-        """One row a candidate.
-
-        Kind, n, missing, association (one scale for all), measure, estimate with low and high, the levels at its ends
-        (lowest, highest), p, q.
-        """
-        rows = self._result().rows
-        return pd.DataFrame(
-            {
-                "kind": [g.kind for g in rows],
-                "n": [g.n for g in rows],
-                "missing": [g.missing for g in rows],
-                "association": [g.association for g in rows],
-                "measure": [g.measure for g in rows],
-                "estimate": [g.estimate for g in rows],
-                "low": [g.low for g in rows],
-                "high": [g.high for g in rows],
-                "lowest": [g.lowest or None for g in rows],
-                "highest": [g.highest or None for g in rows],
-                "p": [g.p for g in rows],
-                "q": [g.q for g in rows],
-            },
-            index=pd.Index([g.name for g in rows], name="candidate"),
-        )
-
-    @tabled(written.GROUPS, there=lambda view: any(g.groups is not None for g in view._result().rows), folded=0)
-    def groups(self) -> pd.DataFrame:
-        """The numeric candidates described in each class; of a class outcome."""
-        rows = self._result().rows
-        summaries = {g.name: g.groups for g in rows if g.groups is not None}
-        dates = {g.name for g in rows if g.kind == "datetime"}
-        return group_tables(summaries, dates, "candidate", "class")
-
-    @valued
-    def first(self) -> list[str]:
-        """The few candidates worth opening first."""
-        return list(self._result().first)
-
-    def _lines(self) -> tuple[str, ...]:
-        result = self._result()
-        scale = "Cramér's V" if isinstance(result.outcome, Classes) else "the correlation ratio"
-        about = (
-            *self._about, f"association: {scale} over levels, or tenths of the rows of a number, bias-corrected",
-        )  # fmt: skip
-        if not result.first:
-            return about
-        return (*about, f"open first: {', '.join(self._names(n) for n in result.first)}")
-
-    def _found(self) -> tuple[Finding, ...]:
-        from ..core.finding import by_weight
-
-        return by_weight([*self._turns(), *self._result().findings])
-
-    def _picture(self) -> Figure:
-        from ..draw.against.glance import draw_glance
-
-        result = self._result()
-        drawn = replace(result, rows=tuple(replace(g, name=self._names(g.name)) for g in result.rows))
-        return draw_glance(self._names.of(drawn), self.title, self._line())

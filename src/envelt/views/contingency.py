@@ -123,7 +123,7 @@ class CrossedTables:
         self, title: str, line: str, *, within: str = "", picture: str, colour: str = "share", order: str = "level"
     ) -> Figure:
         """Draw the picture asked for."""
-        from ..draw.contingency import draw_contingency
+        from ..draw.contingency.contingency import draw_contingency
 
         named = tuple(
             replace(t, rows=self._captioned(t.rows), columns=None if t.columns is None else self._captioned(t.columns))

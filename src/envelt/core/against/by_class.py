@@ -200,10 +200,22 @@ def bend_without_trend(
     table = np.stack([rates.n - rates.events, rates.events], axis=1)
     over_bins = ct.chi_square(table)
     trend = comparison.tests["mann_whitney"].p
-    if not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
+    if not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P and is_one_bend(rates.n, rates.rate)):
         return []
     what = f"The rate of {outcome.event!r}"
     return [bend_finding(name, outcome.name, what, bins, rates.rate, "{:.0%}".format, (trend, over_bins.p))]
+
+
+def is_one_bend(n: NDArray[np.integer], level: Floats) -> bool:
+    """Say whether one bend explains most of the differences between bins: a parabola along their places."""
+    filled = n > 0
+    weight, y = np.sqrt(n[filled].astype(float)), level[filled]
+    x = np.linspace(-1, 1, len(y))
+    basis = np.stack([np.ones(len(y)), x, x * x], axis=1) * weight[:, None]
+    left = weight * y - basis @ np.linalg.lstsq(basis, weight * y, rcond=None)[0]
+    mean = float(np.sum(weight**2 * y) / np.sum(weight**2))
+    total = float(np.sum((weight * (y - mean)) ** 2))
+    return total > 0 and 1 - float(left @ left) / total >= T.BEND_SHARE
 
 
 def bend_finding(

@@ -27,7 +27,7 @@ from ..stats.groups import GroupComparison, GroupSummary, compare_groups, compar
 from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, quantile_bins
 from ..stats.shrinkage import shrunken_levels
 from ..stats.trend import Form, Line, Trend, least_squares, relation_form, smooth_trend
-from .by_class import bend_finding, bin_label
+from .by_class import bend_finding, bin_label, is_one_bend
 from .cloud import Cloud, make_cloud
 
 Floats = NDArray[np.float64]
@@ -235,6 +235,8 @@ def mean_bend(
     over_bins = tests.get("kruskal_wallis", tests.get("mann_whitney", UNDEFINED_TEST))
     trend = tests["spearman"].p
     if len(bins) < 4 or not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
+        return ()
+    if not is_one_bend(summary.moments.n, summary.moments.mean):
         return ()
     mean, what = summary.moments.mean, f"The mean of {marked(outcome.name)}"
     return (bend_finding(name, outcome.name, what, bins, mean, "{:.3g}".format, (trend, over_bins.p)),)

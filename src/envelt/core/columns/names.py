@@ -7,11 +7,14 @@ import re
 import numpy as np
 
 NAMES = {
-    "names": r"zone|code|type|class|line|group|cluster|category|region|area|kind|sector|segment|branch|store|district"
+    "names": r"zone|code|type|class|line|group|cluster|category|region|kind|sector|segment|branch|store|district"
+    r"|race|ethnic|ethnicity|nationality|country|state|county"
     r"|department|dept|model|brand|species|breed|batch|lot|shift|channel|route|ward|plot|site|status",
     "codes": r"zip|zipcode|post|postal|postcode|plz|code|sku|article|product|item|part|phone|tel|fips|isbn|ean|barcode"
     r"|account|icd|naics|sic",
     "identifiers": r"id|ids|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket|invoice|order|sku|isbn",
+    "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
+    "after": r"after|afterwards|later|final|followup|follow_up|post|result|results|discharged?|closed|cancell?ed",
     "grades": r"grade|rating|score|stars|stage|level|rank|severity|satisfaction|quality|agree|priority|tier|risk"
     r"|likert|q\d+|temper|condition|index|class",
     "counts": r"n|num|number|count|counts|visits|children|kids|rooms|bedrooms|beds|siblings|times|events|errors|clicks"
@@ -27,7 +30,7 @@ POSSIBLE = (
     (
         re.compile(
             r"(^|_)(count|counts|weight|height|length|width|distance|price|duration|mass|area|volume|speed|visits"
-            r"|number|income|salary|size)($|_)"
+            r"|size)($|_)"
         ),
         0.0,
         np.inf,
@@ -40,6 +43,17 @@ def hints(name: str, at: str) -> bool:
     """Say whether a name hints at ``names``, ``codes``, ``identifiers``, ``grades`` or ``counts``."""
     snake = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
     return bool(_NAMES[at].search(snake))
+
+
+def is_time(name: str, low: float, high: float) -> bool:
+    """Say whether a number counts time, by its name, or is a year by name or values from 1800 to 2100."""
+    return hints(name, "times") or (float(low).is_integer() and low >= 1800 and high <= 2100 and high - low < 150)
+
+
+def is_quantity(name: str, low: float, high: float) -> bool:
+    """Say whether a number is an amount of something, whose shape means something: no time, no code, no key."""
+    keyed = hints(name, "identifiers") and not hints(name, "counts")
+    return not (keyed or hints(name, "codes") or hints(name, "names") or is_time(name, low, high))
 
 
 def named_limits(name: str) -> tuple[float, float]:

@@ -172,6 +172,9 @@ def turn_rounds(
     moving = [
         abs(_z(e)) >= T.TURN_OVERALL and (only is None or c.name == only) for c, e in zip(columns, overall, strict=True)
     ]
+    held = [_share_of_variance(c, y) for c in columns]
+    with np.errstate(over="ignore", invalid="ignore"):
+        floor = T.TURN_POINTS if isinstance(outcome, ClassOutcome) else T.TURN_SD * float(np.std(y.astype(float)))
     found = []
     for i, first in enumerate(columns):
         if progress is not None:
@@ -183,9 +186,14 @@ def turn_rounds(
             for a, b, turned in ((i, j, False), (j, i, True)):
                 if not moving[a]:
                     continue
+                if held[b] > T.TURN_SHARE:
+                    continue
                 parts = [v.T if turned else v for v in (n, total, squared)]
                 seen = _inside(columns[a], columns[b], scores[a], overall[a], parts, inflation)
-                if seen is not None:
+                if (
+                    seen is not None
+                    and min(abs(seen.overall.estimate), abs(seen.inside.estimate)) * seen.steps >= floor
+                ):
                     found.append(seen)
     return sorted(found, key=lambda t: -abs(_z(t.inside)))
 
@@ -228,6 +236,20 @@ def _marginal(c: Coded, scores: Floats, y: NDArray[Any], inflation: float) -> Es
     codes = c.codes if keep.all() else c.codes[keep]
     n, total, squared = _sums(codes.astype(np.int64), y if keep.all() else y[keep], len(c.labels))
     return _slope(scores, n[:, None], total[:, None], squared[:, None], inflation)
+
+
+@np.errstate(over="ignore", invalid="ignore")
+def _share_of_variance(c: Coded, y: NDArray[Any]) -> float:
+    """Return the share of the outcome's variance that lies between the levels of a column."""
+    keep = c.codes >= 0
+    n, total, squared = _sums(c.codes[keep].astype(np.int64), y[keep], len(c.labels))
+    rows = float(n.sum())
+    if rows == 0:
+        return 0.0
+    mean = total.sum() / rows
+    whole = squared.sum() / rows - mean**2
+    between = np.sum(total**2 / np.maximum(n, 1)) / rows - mean**2
+    return float(between / whole) if whole > 0 else 0.0
 
 
 def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:

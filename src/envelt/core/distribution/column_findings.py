@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,22 +9,22 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from ..columns.names import is_quantity
 from ..columns.table import number_label, short_label
 from ..estimate import UNDEFINED_TEST, Significance
 from ..finding import Finding, marked
 from ..shapes.bins import Bins
 from ..shapes.dip import dip_test
 from ..shapes.peaks import peaks_by_width, two_peaks
-from ..shapes.quantiles import sorted_quantiles
+from ..shapes.ranks import run_lengths
 from ..shapes.resolution import recorded_step, step_in_words
 from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.groups import GroupedRows, GroupSummary
-from ..tallies.moments import Moments
+from .tails import RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
 
 Floats = NDArray[np.float64]
 DIP_ROWS = 20_000
 """An even choice of so many sorted values has the dip of all to 1 in 40,000, and a dip of 0.01 is sure by far."""
-RowsBeyond = Callable[[float, float], list[str]]
 
 
 @dataclass(frozen=True)
@@ -73,7 +72,9 @@ def column_shape_of(
     spikes, atoms = round_spikes(ordered, step), [atom_at(ordered, step, end) for end in (0, -1)]
     zeros = next((a for a in atoms if a and a.value == 0), None)
     bound = next((a for a in atoms if a and a.value != 0 and a.rows > T.BOUND_RATIO * a.expected), None)
-    far = _far(ordered, summary)
+    if bound and not _is_limit(bound, ordered):
+        bound = None
+    far = far_limits(ordered, summary)
     core = ordered[(ordered >= far[0]) & (ordered <= far[1])]
     body = core[core != 0] if zeros else core
     if bound:
@@ -82,19 +83,22 @@ def column_shape_of(
     distinct_few = len(ordered) > 0 and _distinct(ordered) <= T.FEW_DISTINCT
     dip, spread = (UNDEFINED_TEST, 0.0) if distinct_few else dip_test(some, spikes.spacing if spikes else step)
     found: list[Finding] = []
+    if len(ordered) == 0 or not is_quantity(name, float(ordered[0]), float(ordered[-1])):
+        few = _few_values(name, ordered) if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1] else []
+        return ColumnShape(name, step, None, None, None, dip, spread, tuple(few))
     if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1]:
         found += _few_values(name, ordered)
-        found += _gross(name, ordered, far, rows)
+        found += gross_outliers(name, ordered, far, rows)
         found += _zeros(name, zeros, len(ordered))
         found += _bound(name, bound, len(ordered), "lowest" if bound and bound.value == ordered[0] else "highest")
         if not distinct_few:
-            found += _outliers(name, ordered, summary, rows)
-            found += _tail(name, core)
-            found += _centre(name, summary)
+            found += many_outliers(name, ordered, summary, rows)
+            found += long_tail(name, core)
+            found += centre_disagrees(name, summary)
             found += _spikes(name, spikes)
             peaks = _peaks(name, body, dip, spread)
             found += peaks
-            found += _widths(name, body, bins, step)
+            found += [] if peaks or spikes else _widths(name, body, bins, step)
             found += _steps(name, ordered, step, summary)
     return ColumnShape(name, step, spikes, zeros, bound, dip, spread, tuple(found))
 
@@ -103,162 +107,11 @@ def _distinct(ordered: Floats) -> int:
     return int(np.count_nonzero(np.diff(ordered))) + 1
 
 
-def _far(ordered: Floats, summary: GroupSummary) -> tuple[float, float]:
-    """Return how far a value may lie before it is gross: ten interquartile ranges from the quartiles.
-
-    Where all values are above zero it must also lie three ranges of the logarithms out, so that the far end of a
-    long tail is not called a slip.
-    """
-    if len(ordered) == 0:
-        return -np.inf, np.inf
-    q1, _, q3 = summary.quartiles[0]
-    if not q3 > q1:
-        return -np.inf, np.inf
-    low, high = q1 - T.FAR_IQRS * (q3 - q1), q3 + T.FAR_IQRS * (q3 - q1)
-    if ordered[0] > 0:
-        l1, l3 = sorted_quantiles(np.log(ordered), np.array([0.25, 0.75]))
-        with np.errstate(over="ignore"):
-            low, high = min(low, float(np.exp(l1 - 3 * (l3 - l1)))), max(high, float(np.exp(l3 + 3 * (l3 - l1))))
-    beyond = np.searchsorted(ordered, low, "left") + len(ordered) - np.searchsorted(ordered, high, "right")
-    return (float(low), float(high)) if beyond <= T.FAR_SHARE * len(ordered) else (-np.inf, np.inf)
-
-
-def _listed(rows: list[str], most: int = 5) -> str:
-    return f"row{'s' if len(rows) > 1 else ''} {', '.join(rows[:most])}{', …' if len(rows) > most else ''}"
-
-
-def _gross(name: str, ordered: Floats, far: tuple[float, float], rows: RowsBeyond) -> list[Finding]:
-    below, above = (
-        int(np.searchsorted(ordered, far[0], "left")),
-        len(ordered) - int(np.searchsorted(ordered, far[1], "right")),
-    )
-    if not below + above:
-        return []
-    at = rows(*far)
-    ends = [number_label(ordered[0])] * bool(below) + [number_label(ordered[-1])] * bool(above)
-    return [
-        Finding(
-            "gross-outliers",
-            "caution",
-            (name,),
-            f"{below + above:,} values of {marked(name)} lie over {T.FAR_IQRS:.0f} interquartile ranges from the "
-            f"middle half, as far as {' and '.join(ends)}: {_listed(at)}.",
-            "Check these rows: a slip of the pen, another unit, a code for missing. As they are, they set the mean, "
-            "the deviation and the axis of every picture.",
-            {"rows": at[:50], "count": below + above, "low": far[0], "high": far[1]},
-        )
-    ]
-
-
-def _outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsBeyond) -> list[Finding]:
-    q1, _, q3 = summary.quartiles[0]
-    if q1 == q3:
-        return [
-            Finding(
-                "equal-quartiles",
-                "note",
-                (name,),
-                f"At least half of the rows of {marked(name)} are {number_label(q1)}, so the quartiles coincide and no "
-                "value is called an outlier.",
-                "Look at the other rows by themselves, or split the column: is it this value, and if not, how much.",
-                {"value": float(q1)},
-            )
-        ]
-    low, high = summary.fences[0]
-    below = int(np.searchsorted(ordered, low, "left"))
-    above = len(ordered) - int(np.searchsorted(ordered, high, "right"))
-    n = below + above
-    expected = 0.007 * len(ordered)  # of a normal distribution
-    if n <= T.OUTLIER_RATIO * expected + T.SURE * np.sqrt(max(expected, 1.0)):
-        return []
-    at = rows(float(low), float(high))
-    return [
-        Finding(
-            "many-outliers",
-            "note",
-            (name,),
-            f"{n:,} of {len(ordered):,} values of {marked(name)} lie beyond Tukey's fences, {below:,} below "
-            f"{short_label(low)} and {above:,} above {short_label(high)}; a normal distribution would have about "
-            f"{expected:,.0f} ({_listed(at)}).",
-            "Beyond the fences is not wrong: look at the rows, then keep, mend, or use a measure they do not move.",
-            {"count": n, "below": below, "above": above, "rows": at[:50]},
-        )
-    ]
-
-
-def _tail(name: str, core: Floats) -> list[Finding]:
-    if len(core) < T.LEAST_SHAPE:
-        return []
-    skewness = _skewness(core)
-    # standard error under normality (Cramér 1946, 27.7.9)
-    if not abs(skewness) > max(T.TAIL_SKEWNESS, T.SURE * np.sqrt(6 / len(core))):
-        return []
-    side = "right" if skewness > 0 else "left"
-    transform, after = _best_transform(core, skewness)
-    flips = side == "right" and core[0] >= 0
-    axis = f"Try scale={'log' if transform == 'log' else 'log1p'!r} in the picture, and" if flips else "Use"
-    helps = f"{transform} would bring it to {after:.1f}" if transform else "no simple transform straightens it"
-    return [
-        Finding(
-            "long-tail",
-            "note",
-            (name,),
-            f"{marked(name)} has a long {side} tail (skewness {skewness:.1f}); {helps}.",
-            f"{axis} medians or ranks to compare groups; a mean is pulled towards the tail.",
-            {"skewness": skewness, "side": side, "transform": transform, "skewness_after": after},
-        )
-    ]
-
-
-def _skewness(x: Floats) -> float:
-    tally = Moments()
-    tally.add_groups([x if x[0] <= x[-1] else x[::-1]])
-    return float(tally.finish().skewness[0])
-
-
-def _best_transform(core: Floats, skewness: float) -> tuple[str, float]:
-    """Return the transform that leaves the least skewness, and how much; none if it does not halve it."""
-    flipped = core[-1] - core if skewness < 0 else core
-    tried: dict[str, Floats] = {}
-    if flipped[-1 if skewness < 0 else 0] > 0:
-        tried["log"] = np.log(flipped)
-    if flipped.min() >= 0:
-        tried["square root"], tried["log1p"] = np.sqrt(flipped), np.log1p(flipped)
-    results = {t: _skewness(v) for t, v in tried.items() if v.min() < v.max()}
-    if not results:
-        return "", float("nan")
-    best = min(results, key=lambda t: abs(results[t]))
-    if not abs(results[best]) < abs(skewness) / 2:
-        return "", results[best]
-    return (f"{best} of the largest value less it" if skewness < 0 else best), results[best]
-
-
-def _centre(name: str, summary: GroupSummary) -> list[Finding]:
-    m = summary.moments
-    n, sd, g1 = int(m.n[0]), float(m.sd[0]), float(m.skewness[0])
-    mean, median = float(m.mean[0]), float(summary.quartiles[0][1])
-    if not (sd > 0 and np.isfinite(sd) and g1 == g1):
-        return []
-    shift = (mean - median) / sd
-    q1, _, q3 = summary.quartiles[0]
-    width = (q3 - q1) / 1.349 if q3 > q1 else sd
-    robust = (mean - median) / width
-    sure = abs(shift) * np.sqrt(n) / 0.7555 > T.SURE and abs(g1) > T.SURE * np.sqrt(6 / n)
-    if not (sure and shift * g1 < 0 and abs(robust) > T.CENTRE_SHIFT and abs(g1) > T.CENTRE_SKEWNESS):
-        return []
-    side = "right" if g1 > 0 else "left"
-    return [
-        Finding(
-            "centre-disagrees",
-            "note",
-            (name,),
-            f"The mean of {marked(name)} ({short_label(mean)}) lies {'above' if shift > 0 else 'below'} its median "
-            f"({short_label(median)}), yet its skewness is {g1:.2f}, a long {side} tail: a few far values on the "
-            f"{side} set the skewness, the bulk leans the other way.",
-            "Do not sum this shape up in one word; look at the histogram, and at the far values apart.",
-            {"mean": mean, "median": median, "skewness": g1},
-        )
-    ]
+def _is_limit(bound: Atom, ordered: Floats) -> bool:
+    """Say whether a heap at the end is the largest of many values, as where an instrument stops."""
+    rest = ordered[ordered != bound.value]
+    ratio = T.BOUND_MODE if _distinct(rest) >= T.BOUND_DISTINCT else T.BOUND_MODE_OF_FEW
+    return _distinct(rest) > T.FEW_DISTINCT and bound.rows >= ratio * int(run_lengths(rest).max(initial=1))
 
 
 def _spikes(name: str, spikes: RoundSpikes | None) -> list[Finding]:
@@ -317,10 +170,12 @@ def _bound(name: str, bound: Atom | None, n: int, which: str) -> list[Finding]:
 
 
 def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Finding]:
-    if not (dip.p < T.DIP_P and dip.statistic > T.DIP_LEAST):
+    if not (dip.p < T.DIP_P and dip.statistic > T.DIP_LEAST) or _distinct(body) < T.PEAKED_DISTINCT:
         return []
     peaks = two_peaks(body)
-    if peaks is None:
+    if peaks is None or peaks.depth > T.VALLEY or peaks.lower < T.PEAK_LEAST:
+        return []
+    if peaks.second - peaks.first < T.PEAKS_APART * float(np.std(body)):
         return []
     where = ", ".join(short_label(float(f"{p:.3g}")) for p in (peaks.first, peaks.second))
     jitter = f", ties spread over their step of {number_label(spread)}" if spread else ""
@@ -339,6 +194,8 @@ def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Fi
 
 
 def _widths(name: str, core: Floats, bins: Bins, step: float) -> list[Finding]:
+    if _distinct(core) < T.PEAKED_DISTINCT or (step and bins.edges[1] - bins.edges[0] < 4 * step):
+        return []  # few values, or ties, explain it
     counts = peaks_by_width(core, bins, step)
     if len(set(counts.values())) < 2:
         return []
@@ -346,7 +203,7 @@ def _widths(name: str, core: Floats, bins: Bins, step: float) -> list[Finding]:
     return [
         Finding(
             "bins-change-story",
-            "caution",
+            "note",
             (name,),
             f"How many peaks {marked(name)} seems to have depends on the width of the bins: {told}.",
             "Try other widths before reading a peak: --width at the command line, width= in Python.",

@@ -10,10 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from ..columns.names import hints, is_time
 from ..columns.outcome import ClassOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column, Table
 from ..columns.units import unit_keys
 from ..finding import Finding, by_weight, marked
+from ..inventory.quality.absent import missing_follows
 from ..parallel import in_threads
 from ..shapes.quantiles import sorted_present
 from ..stats.clustered import unit_codes
@@ -22,6 +24,7 @@ from ..stats.heldout import Cells, HeldOut, held_out, level_cells, number_cells
 from ..stats.multiplicity import q_values
 from .looks import Looks
 
+TOO_GOOD, STRONG = "too-good-to-be-true", "strong-candidate"
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 Progress = Callable[[int, int, str], None]
@@ -41,6 +44,8 @@ class Candidate:
     q: float
     missing_share: float
     advice: str
+    strong: bool = False
+    too_good: bool = False
 
 
 @dataclass(frozen=True)
@@ -113,14 +118,15 @@ def rank_candidates(
     shares_over_rows = {c.name: h.share for c, h in zip(columns, over_rows, strict=False)}
     progress(len(candidates), len(candidates), "")
     q = q_values(np.array([c.p for c in scored]))
-    limit = T.TOO_GOOD_CLASS if isinstance(outcome, ClassOutcome) else T.TOO_GOOD_NUMBER
-    scored = [_advised(replace(c, q=float(v)), limit) for c, v in zip(scored, q, strict=True)]
+    scored = [
+        _advised(_weighed(replace(c, q=float(v)), table[c.name], outcome)) for c, v in zip(scored, q, strict=True)
+    ]
     scored.sort(key=lambda c: -c.held_out.share if c.held_out.share == c.held_out.share else np.inf)
     effect = None
     if units is not None and unit is not None:
         effect = UnitEffect(unit, int(units.max()) + 1, len(units), shares_over_rows)
     unknown = int((~known).sum())
-    findings = _findings(outcome, scored, effect, limit)
+    findings = _findings(outcome, scored, effect)
     return Ranking(outcome.said, len(target), unknown, tuple(scored), effect, by_weight(findings))
 
 
@@ -170,13 +176,36 @@ def _counted(column: Column, looks: Looks, folds: Folds, row_folds: Folds | None
     return cells, None if row_folds is None else make(row_folds), p
 
 
-def _advised(c: Candidate, limit: float) -> Candidate:
+def _weighed(c: Candidate, column: Column, outcome: Outcome) -> Candidate:
+    """Say whether a candidate is strong, and whether it is too good to be true.
+
+    Strength alone is no leak: a measurement may simply be good. A strong candidate is too good where it all but repeats
+    the outcome, where its name says that it was written down later, or where it is missing as the outcome has it.
+    Dates, counters of time and names of many things are strong in another way: they tell the rows apart.
+    """
+    h = c.held_out
+    classes = isinstance(outcome, ClassOutcome)
+    if not h.share > (T.STRONG_CLASS if classes else T.STRONG_NUMBER):
+        return c
+    if isinstance(column, CategoryColumn):
+        tells_apart = len(column.levels) >= T.MANY_NAMES
+    else:
+        seen = column.numbers[~column.missing] if column.numbers is not None else np.array([])
+        tells_apart = column.kind == "datetime" or bool(len(seen) and is_time(c.name, seen.min(), seen.max()))
+    near = h.share > T.TOO_GOOD_CLASS or h.auc >= T.TOO_GOOD_AUC if classes else h.share > T.TOO_GOOD_NUMBER
+    later = hints(c.name, "after") or bool(missing_follows(c.name, column.missing, outcome, 1))
+    return replace(c, strong=True, too_good=not tells_apart and (near or later))
+
+
+def _advised(c: Candidate) -> Candidate:
     if c.kind == "constant":
         advice = "leave out: constant"
     elif c.kind == "identifier":
         advice = "leave out: names cases" if c.held_out.low <= 0 else "names cases: the unit?"
-    elif c.held_out.share > limit:
+    elif c.too_good:
         advice = "stop: known when?"
+    elif c.strong:
+        advice = "strong: known when?"
     elif c.held_out.low > T.LITTLE:
         advice = "keep"
     elif c.held_out.low > 0 or c.q <= T.Q_CARRIES:
@@ -186,25 +215,42 @@ def _advised(c: Candidate, limit: float) -> Candidate:
     return replace(c, advice=advice)
 
 
-def _findings(outcome: Outcome, scored: list[Candidate], unit: UnitEffect | None, limit: float) -> list[Finding]:
-    found = [_too_good(outcome, c) for c in scored if c.held_out.share > limit]
+def _findings(outcome: Outcome, scored: list[Candidate], unit: UnitEffect | None) -> list[Finding]:
+    stop = [c for c in scored if c.too_good]
+    strong = [c for c in scored if c.strong and not c.too_good]
+    found = [_strength(outcome, group, code) for group, code in ((stop, TOO_GOOD), (strong, STRONG)) if group]
     if unit is not None:
         found.append(_unit_finding(unit, scored))
     return found
 
 
-def _too_good(outcome: Outcome, c: Candidate) -> Finding:
-    h = c.held_out
-    area = f", area under the curve {h.auc:.3f}" if h.auc == h.auc else ""
+def _strength(outcome: Outcome, group: list[Candidate], code: str) -> Finding:
+    """Name all strong candidates at once: what says nearly all about one outcome says it together."""
+    best = group[0].held_out
+    names = tuple(c.name for c in group)
+    said = marked(outcome.name)
+    if len(group) == 1:
+        area = f", area under the curve {best.auc:.3f}" if best.auc == best.auc else ""
+        range_ = f"{best.share:.0%} of the uncertainty about {said} on held-out rows ({best.low:.0%} to {best.high:.0%}"
+        told, it = f"{marked(names[0])} alone removes {range_}{area}).", marked(names[0])
+    else:
+        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+        listed = ", ".join(marked(n) for n in names[:3]) + more
+        least = group[-1].held_out.share
+        told = f"{listed} each alone remove {least:.0%} to {best.share:.0%} of the uncertainty about {said} on "
+        told += "held-out rows."
+        it = "each"
+    if code == TOO_GOOD:
+        told += " Columns known beforehand seldom do."
+        advice = f"Find out when {it} is written down. If that is after {said} is known, leave it out."
+    else:
+        advice = f"Strong: check that {it} is known before {said} is, and is no other name for it."
+    evidence = {
+        c.name: {"held_out_share": c.held_out.share, "low": c.held_out.low, "high": c.held_out.high} for c in group
+    }
+    weight = "stop" if code == TOO_GOOD else "note"
     return Finding(
-        "too-good-to-be-true",
-        "stop",
-        (c.name, outcome.name),
-        f"{marked(c.name)} alone removes {h.share:.0%} of the uncertainty about {marked(outcome.name)} on held-out "
-        f"rows ({h.low:.0%} to {h.high:.0%}{area}). Columns known beforehand seldom do.",
-        f"Find out when {marked(c.name)} is written down. If that is after {marked(outcome.name)} is known, leave it "
-        "out.",
-        {"held_out_share": h.share, "low": h.low, "high": h.high},
+        code, weight, (*names, outcome.name), told, advice, evidence if len(group) > 1 else evidence[names[0]]
     )
 
 

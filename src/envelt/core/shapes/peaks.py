@@ -17,11 +17,17 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class TwoPeaks:
-    """The two highest peaks of a density and the valley between them, in the units of the values."""
+    """The two highest peaks of a density and the valley between them, in the units of the values.
+
+    ``depth`` is the density at the valley over that at the lower peak, ``lower`` that at the lower peak over that at
+    the higher.
+    """
 
     first: float
     second: float
     valley: float
+    depth: float
+    lower: float
 
 
 def peaks_in(counts: Ints) -> list[int]:
@@ -80,5 +86,7 @@ def two_peaks(ordered: Floats) -> TwoPeaks | None:
         if len(tops) > 1:
             a, b = np.sort(tops[np.argsort(-f[tops])[:2]])
             valley = a + int(np.argmin(f[a : b + 1]))
-            return TwoPeaks(float(made.at[a]), float(made.at[b]), float(made.at[valley]))
+            low, high = sorted((float(f[a]), float(f[b])))
+            depth = float(f[valley]) / low
+            return TwoPeaks(float(made.at[a]), float(made.at[b]), float(made.at[valley]), depth, low / high)
     return None

@@ -72,7 +72,7 @@ def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
         expected = float(about.sum())
         z = (here.sum() - expected) / np.sqrt(max(here.sum() * (1 - 1 / m), 1.0))
         enough = here.sum() - expected >= T.SPIKE_SHARE * n and here.sum() > T.SPIKE_RATIO * expected
-        if enough and z > max(T.SURE, best) and _spread_over(here - about):
+        if enough and z > max(T.SURE, best) and _spread_over(here - about) and _agree(here, about):
             best = z
             top = at[np.argsort(about - here, kind="stable")[:6]] + low
             values = tuple(float(v) * step for v in np.sort(top))
@@ -93,6 +93,13 @@ def _spread_over(excess: Floats) -> bool:
     """Say whether several multiples share the excess: one heap alone is a peak, not rounding."""
     gain = np.maximum(excess, 0)
     return bool(gain.max() < 0.7 * gain.sum())
+
+
+def _agree(here: Floats, about: Floats) -> bool:
+    """Say whether most multiples in the body have rows too many, and enough of them."""
+    body = about > 0.1 * about.max(initial=0)
+    above = int(np.sum((here > about)[body]))
+    return above >= T.SPIKE_LEAST and above >= T.SPIKE_AGREE * int(body.sum())
 
 
 def atom_at(ordered: Floats, step: float, end: int) -> Atom | None:

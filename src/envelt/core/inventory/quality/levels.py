@@ -175,7 +175,7 @@ def _borderline(c: Column) -> list[Finding]:
     found.append(
         Finding(
             code,
-            "caution" if code == "coded-numbers" else "note",
+            "caution" if code == "coded-numbers" and c.kind == "nominal" else "note",
             (c.name,),
             f"{marked(c.name)} is read as {c.kind}, but could be {c.other}: {c.reason}.",
             f"Say which: declare {marked(c.name)} {c.kind} or {c.other}, and this is settled.",

@@ -40,7 +40,7 @@ def repeat_findings(table: Table, unit: str | None) -> list[Finding]:
     again = np.zeros(len(table), bool)
     if len(table.columns) > 1:
         again = np.asarray(pd.Series(row_keys(table)).duplicated())
-        if again.any():
+        if again.any() and _has_names(table):
             found.append(_duplicate_rows(table, again))
     for c in table:
         if c.kind == "identifier" and c.name != unit:
@@ -48,6 +48,11 @@ def repeat_findings(table: Table, unit: str | None) -> list[Finding]:
     if unit is None:
         found += _likely_unit(table)
     return found
+
+
+def _has_names(table: Table) -> bool:
+    """Say whether equal rows are one record: something in a row is its own, so that chance does not make two alike."""
+    return any(c.kind == "identifier" or c.distinct >= T.OWN_VALUES * len(c) for c in table if c.kind != "text")
 
 
 def _duplicate_rows(table: Table, again: NDArray[np.bool_]) -> Finding:

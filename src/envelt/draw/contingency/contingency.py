@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.columns.outcome import Amount, Classes, Said
-from ..core.contingency.crosstab import CrossTable, row_order
-from ..core.stats.proportions import wilson
-from ..core.stats.tables import adjusted_residuals
-from ..write.digits import count, percent, significant, visible
-from .parts import style
-from .parts.intervals import Row, all_rows_line, interval_rows
-from .parts.labels import label_rows, margin, short_labels, text_width
-from .parts.row_axes import row_axes
+from ...core.columns.outcome import Classes, Said
+from ...core.contingency.crosstab import CrossTable
+from ...core.stats.tables import adjusted_residuals
+from ...write.digits import count, percent, visible
+from ..parts import style
+from ..parts.labels import label_rows, margin, short_labels, text_width
+from .drawn import Drawn, as_drawn
+from .rates import draw_rates
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -25,27 +23,9 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-MOST_ROWS, MOST_COLUMNS, MOST_STRIPS = 30, 14, 14
+MOST_STRIPS = 14
 LEAST_STRIP = 16
 """Pixels of a strip that a slanting name needs."""
-
-
-@dataclass(frozen=True)
-class Drawn:
-    """A table as it is drawn: rows and columns sorted, and the smallest joined.
-
-    ``parts`` says of each row which table it comes from; ``origin`` which of its rows, several where they are joined.
-    """
-
-    counts: Ints
-    rows: list[str]
-    columns: list[str]
-    colours: list[str]
-    parts: list[int]
-    origin: list[list[int]]
-    axis: str
-    across: str
-    note: str
 
 
 def draw_contingency(
@@ -61,11 +41,11 @@ def draw_contingency(
 ) -> Figure:
     """Draw the picture asked for, or the one that fits, and say why."""
     chosen, why = (picture, "") if picture != "auto" else chosen_picture(tables, outcome)
-    drawn = _drawn(tables, order, outcome if chosen == "rates" else None)
+    drawn = as_drawn(tables, order, outcome if chosen == "rates" else None)
     line = f"{about} · {chosen}: {why}" if why else about
     with style.house_style():
         if chosen == "rates":
-            return _rates(tables, drawn, outcome, within, line)
+            return draw_rates(tables, drawn, outcome, within, line)
         make: dict[str, Callable[[Drawn, str, str], Figure]] = {
             "bars": _bars, "stacked": _stacked, "shares": _shares, "mosaic": _mosaic,
             "cells": lambda d, t, a: _cells(d, t, a, colour),
@@ -89,62 +69,6 @@ def chosen_picture(tables: tuple[CrossTable, ...], outcome: Said | None) -> tupl
     if rows <= 16 and len(first.columns.levels) <= 6:
         return "shares", "groups of unequal size compare by shares"
     return "cells", f"{rows} × {len(first.columns.levels)} cells are too many for bars"
-
-
-def _drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None) -> Drawn:
-    first = tables[0]
-    size = first.counts.shape[1]
-    columns = list(first.columns.labels) if first.columns is not None else ["rows"]
-    most = max(2, MOST_ROWS // len(tables))
-    counts, rows, parts, origin, joined = [], [], [], [], 0
-    for k, t in enumerate(tables):
-        n = t.counts.sum(axis=1)
-        places_of = row_order(
-            t, order if order != "level" or t.rows.ordered else ("rate" if outcome is not None else "count")
-        )
-        shown = [i for i in places_of if n[i] or len(t.rows.levels) <= 12]
-        apart = np.where(np.arange(len(n)) == len(n) - 1, -1, n) if t.rows.other else n
-        largest = set(np.argsort(-apart, kind="stable")[: most - 1].tolist()) if len(shown) > most else set(shown)
-        kept, rest = [i for i in shown if i in largest], [i for i in shown if i not in largest]
-        already = 0
-        if rest and t.rows.other:  # what the table joined goes with what the picture joins
-            last = len(n) - 1
-            already = t.rows.joined - 1
-            kept, rest = [i for i in kept if i != last], [*(i for i in rest if i != last), last]
-        for i in kept:
-            label = visible(t.rows.labels[i])
-            rows.append(f"{t.label}: {label}" if t.label else label)
-            counts.append(t.counts[i])
-            parts.append(k)
-            origin.append([int(i)])
-        if rest:
-            joined += len(rest) + already
-            rows.append((f"{t.label}: " if t.label else "") + f"other ({count(len(rest) + already)} levels)")
-            counts.append(t.counts[rest].sum(axis=0))
-            parts.append(k)
-            origin.append([int(i) for i in rest])
-    made = np.array(counts).reshape(len(rows), size)
-    note = f"{count(joined)} levels with the fewest rows are joined as other. " if joined else ""
-    if size > MOST_COLUMNS:
-        kept_columns = np.sort(np.argsort(-made.sum(axis=0), kind="stable")[: MOST_COLUMNS - 1])
-        rest_columns = np.setdiff1d(np.arange(size), kept_columns)
-        made = np.concatenate([made[:, kept_columns], made[:, rest_columns].sum(axis=1, keepdims=True)], axis=1)
-        columns = [columns[j] for j in kept_columns] + [f"other ({count(len(rest_columns))})"]
-    colours = _colours(len(columns))
-    if size > MOST_COLUMNS or (first.columns is not None and first.columns.other):
-        colours[-1] = style.QUIET
-    axis, across = (" and ".join(a.names) if a is not None else "" for a in (first.rows, first.columns))
-    return Drawn(made, rows, columns, colours, parts, origin, axis, across or "rows", note)
-
-
-def _colours(n: int) -> list[str]:
-    """Return one colour a column: the palette for few, shades from light to dark for many."""
-    if n <= len(style.PALETTE):
-        return [style.colour(k) for k in range(n)]
-    from matplotlib.colors import LinearSegmentedColormap, to_hex
-
-    shades = LinearSegmentedColormap.from_list("columns", ["#dfe9f3", style.PALETTE[0], "#10243a"])
-    return [to_hex(shades(k / (n - 1))) for k in range(n)]
 
 
 def _dark(colour: str) -> bool:
@@ -346,75 +270,3 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     axes.set_ylabel(f"share of each {style.shorten(drawn.axis, 30)}")
     _legend(axes, drawn, 24)
     return figure
-
-
-def _rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Said | None, within: str, about: str) -> Figure:
-    """Draw the outcome's rate (or mean) in each row with its interval; without an outcome, the last column's share."""
-    rows, overall = [], 0.0
-    number = isinstance(outcome, Amount)
-    for k, (part, i) in enumerate(zip(drawn.parts, drawn.origin, strict=True)):
-        rows.append(_rate_row(tables[part], drawn, k, i))
-    if outcome is None or tables[0].outcome is None:
-        total = drawn.counts.sum(axis=0)
-        overall, what = float(total[-1] / max(total.sum(), 1)), f"share of {drawn.columns[-1]}"
-    else:
-        n = np.concatenate([t.outcome.n for t in tables if t.outcome is not None])
-        at = np.concatenate([_centre(t) for t in tables])
-        overall = float(np.nansum(n * at) / max(int(n.sum()), 1))
-        what = f"mean {outcome.name}" if number else f"rate of {outcome.name} = {getattr(outcome, 'event', '')}"
-    write = significant if number else percent
-    kind = "of the mean" if number else "Wilson"
-    note = f"{drawn.note}95 % intervals ({kind}); hollow: under 10 rows; dashed: all rows."
-    figure = style.new_figure(_heading(tables[0], f"{what[0].upper()}{what[1:]}", outcome, within), about, note)
-    axes = row_axes(figure, rows)
-    all_rows_line(axes, overall, f"all rows {write(overall)}")
-    interval_rows(axes, rows, ("mean" if number else "rate", "n"))
-    if number:
-        if not axes.get_xlim()[0] <= 0 <= axes.get_xlim()[1]:
-            style.mark_cut_axis(axes)
-    else:
-        high = max((r.high for r in rows if r.high == r.high), default=1.0)
-        axes.set_xlim(0, min(1.0, high * 1.02) or 1.0)
-        style.percent_axis(axes.xaxis)
-    axes.set_xlabel(style.shorten(what, 80))
-    told = "; ".join(f"{r.label} {' of '.join(r.cells)}" for r in rows[:12])
-    return style.describe(figure, f"{what} in each {drawn.axis}: {told}.")
-
-
-def _heading(table: CrossTable, what: str, outcome: Said | None, within: str) -> str:
-    """Return the title of a picture of rates: of what, in which rows, by which columns other than the outcome."""
-    by = table.columns.names if table.columns is not None else ()
-    across = f" by {' and '.join(by)}" if by and not (outcome is not None and by == (outcome.name,)) else ""
-    return f"{what} in {' and '.join(table.rows.names)}{across}{within}"
-
-
-def _centre(table: CrossTable) -> Floats:
-    assert table.outcome is not None
-    if table.outcome.mean is not None:
-        return table.outcome.mean[0]
-    assert table.outcome.rates is not None
-    return table.outcome.rates.rate
-
-
-def _rate_row(table: CrossTable, drawn: Drawn, k: int, at: list[int]) -> Row:
-    """Return the row of a level, or of several joined."""
-    label, seen = drawn.rows[k], table.outcome
-    colour = style.QUIET if len(at) > 1 else style.PALETTE[0]
-    if seen is not None and seen.mean is not None:
-        n = int(seen.n[at].sum())
-        mean, low, high = (v[at] for v in seen.mean)
-        middle = float(np.nansum(seen.n[at] * mean)) / n if n else float("nan")
-        ends = (float(low[0]), float(high[0])) if len(at) == 1 else (float("nan"), float("nan"))
-        return Row(label, middle, *ends, (significant(middle) if n else "–", count(n)), colour, hollow=n < 10)
-    if seen is not None and seen.rates is not None:
-        if len(at) == 1:
-            r, i = seen.rates, at[0]
-            n = int(r.n[i])
-            cells = (percent(float(r.rate[i])) if n else "–", count(n))
-            ends = (float(r.low[i]), float(r.high[i]))
-            return Row(label, float(r.rate[i]), *ends, cells, style.PALETTE[1], hollow=n < 10)
-        x, n = int(seen.rates.events[at].sum()), int(seen.rates.n[at].sum())
-    else:
-        x, n = int(drawn.counts[k, -1]), int(drawn.counts[k].sum())
-    rate, first, last = (float(v) for v in wilson(np.array(x), np.array(n)))
-    return Row(label, rate, first, last, (percent(rate) if n else "–", count(n)), colour, hollow=n < 10)

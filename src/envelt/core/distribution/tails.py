@@ -1,0 +1,196 @@
+"""What lies far out in a column: slips, tails, and centres that disagree."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..columns.table import number_label, short_label
+from ..finding import Finding, marked
+from ..shapes.quantiles import sorted_quantiles
+from ..shapes.ranks import run_lengths
+from ..stats.groups import GroupSummary
+from ..tallies.moments import Moments
+
+Floats = NDArray[np.float64]
+RowsBeyond = Callable[[float, float], list[str]]
+"""The names of the rows below the one value or above the other."""
+
+
+def far_limits(ordered: Floats, summary: GroupSummary) -> tuple[float, float]:
+    """Return how far a value may lie before it is gross: ten interquartile ranges from the quartiles.
+
+    Where no value is below zero it must also lie three ranges of the logarithms of those above it out, so that the far
+    end of a long tail is not called a slip; of others likewise below the largest value.
+    """
+    if len(ordered) == 0:
+        return -np.inf, np.inf
+    q1, _, q3 = summary.quartiles[0]
+    if not q3 > q1:
+        return -np.inf, np.inf
+    low, high = q1 - T.FAR_IQRS * (q3 - q1), q3 + T.FAR_IQRS * (q3 - q1)
+    if ordered[0] >= 0:
+        low, high = min(low, _log_reach(ordered)[0]), max(high, _log_reach(ordered)[1])
+    else:
+        low = min(low, float(ordered[-1]) - _log_reach(ordered[-1] - ordered[::-1])[1])
+    below, above = ordered[: np.searchsorted(ordered, low, "left")], ordered[np.searchsorted(ordered, high, "right") :]
+    beyond = np.concatenate([below, above])
+    code = int(run_lengths(beyond).max(initial=0))  # one value many times is a code, the others are slips
+    slips = code <= T.FAR_SHARE_OF_A_CODE * len(ordered) and len(beyond) - code <= T.FAR_SHARE * len(ordered)
+    return (float(low), float(high)) if slips else (-np.inf, np.inf)
+
+
+def _log_reach(ordered: Floats) -> tuple[float, float]:
+    """Return three interquartile ranges of the logarithms beyond their quartiles; of the values above zero."""
+    positive = ordered[int(np.searchsorted(ordered, 0.0, "right")) :]
+    if len(positive) < 4:
+        return -np.inf, np.inf
+    l1, l3 = np.log(sorted_quantiles(positive, np.array([0.25, 0.75])))
+    with np.errstate(over="ignore"):
+        return float(np.exp(l1 - 3 * (l3 - l1))), float(np.exp(l3 + 3 * (l3 - l1)))
+
+
+def _listed(rows: list[str], most: int = 5) -> str:
+    return f"row{'s' if len(rows) > 1 else ''} {', '.join(rows[:most])}{', …' if len(rows) > most else ''}"
+
+
+def gross_outliers(name: str, ordered: Floats, far: tuple[float, float], rows: RowsBeyond) -> list[Finding]:
+    """Find values so far out that a slip is likelier than a tail."""
+    below, above = (
+        int(np.searchsorted(ordered, far[0], "left")),
+        len(ordered) - int(np.searchsorted(ordered, far[1], "right")),
+    )
+    if not below + above:
+        return []
+    at = rows(*far)
+    ends = [number_label(ordered[0])] * bool(below) + [number_label(ordered[-1])] * bool(above)
+    return [
+        Finding(
+            "gross-outliers",
+            "caution",
+            (name,),
+            f"{below + above:,} {'values' if below + above > 1 else 'value'} of {marked(name)} "
+            f"{'lie' if below + above > 1 else 'lies'} over {T.FAR_IQRS:.0f} interquartile ranges from the "
+            f"middle half, as far as {' and '.join(ends)}: {_listed(at)}.",
+            "Check these rows: a slip of the pen, another unit, a code for missing. As they are, they set the mean, "
+            "the deviation and the axis of every picture.",
+            {"rows": at[:50], "count": below + above, "low": far[0], "high": far[1]},
+        )
+    ]
+
+
+def many_outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsBeyond) -> list[Finding]:
+    """Find more values beyond Tukey's fences than a normal distribution has, or fences that mean nothing."""
+    q1, _, q3 = summary.quartiles[0]
+    if q1 == q3:
+        return [
+            Finding(
+                "equal-quartiles",
+                "note",
+                (name,),
+                f"At least half of the rows of {marked(name)} are {number_label(q1)}, so the quartiles coincide and no "
+                "value is called an outlier.",
+                "Look at the other rows by themselves, or split the column: is it this value, and if not, how much.",
+                {"value": float(q1)},
+            )
+        ]
+    low, high = summary.fences[0]
+    below = int(np.searchsorted(ordered, low, "left"))
+    above = len(ordered) - int(np.searchsorted(ordered, high, "right"))
+    n = below + above
+    expected = 0.007 * len(ordered)  # of a normal distribution
+    if n <= T.OUTLIER_RATIO * expected + T.SURE * np.sqrt(max(expected, 1.0)):
+        return []
+    at = rows(float(low), float(high))
+    return [
+        Finding(
+            "many-outliers",
+            "note",
+            (name,),
+            f"{n:,} of {len(ordered):,} values of {marked(name)} lie beyond Tukey's fences, {below:,} below "
+            f"{short_label(low)} and {above:,} above {short_label(high)}; a normal distribution would have about "
+            f"{expected:,.0f} ({_listed(at)}).",
+            "Beyond the fences is not wrong: look at the rows, then keep, mend, or use a measure they do not move.",
+            {"count": n, "below": below, "above": above, "rows": at[:50]},
+        )
+    ]
+
+
+def long_tail(name: str, core: Floats) -> list[Finding]:
+    """Find skewness, say which way the tail points, and what straightens it."""
+    if len(core) < T.LEAST_SHAPE:
+        return []
+    skewness = _skewness(core)
+    # standard error under normality (Cramér 1946, 27.7.9)
+    if not abs(skewness) > max(T.TAIL_SKEWNESS, T.SURE * np.sqrt(6 / len(core))):
+        return []
+    side = "right" if skewness > 0 else "left"
+    transform, after = _best_transform(core, skewness)
+    flips = side == "right" and core[0] >= 0
+    axis = f"Try scale={'log' if transform == 'log' else 'log1p'!r} in the picture, and" if flips else "Use"
+    helps = f"{transform} would bring it to {after:.1f}" if transform else "no simple transform straightens it"
+    return [
+        Finding(
+            "long-tail",
+            "note",
+            (name,),
+            f"{marked(name)} has a long {side} tail (skewness {skewness:.1f}); {helps}.",
+            f"{axis} medians or ranks to compare groups; a mean is pulled towards the tail.",
+            {"skewness": skewness, "side": side, "transform": transform, "skewness_after": after},
+        )
+    ]
+
+
+def _skewness(x: Floats) -> float:
+    tally = Moments()
+    tally.add_groups([x if x[0] <= x[-1] else x[::-1]])
+    return float(tally.finish().skewness[0])
+
+
+def _best_transform(core: Floats, skewness: float) -> tuple[str, float]:
+    """Return the transform that leaves the least skewness, and how much; none if it does not halve it."""
+    flipped = core[-1] - core if skewness < 0 else core
+    tried: dict[str, Floats] = {}
+    if flipped[-1 if skewness < 0 else 0] > 0:
+        tried["log"] = np.log(flipped)
+    if flipped.min() >= 0:
+        tried["square root"], tried["log1p"] = np.sqrt(flipped), np.log1p(flipped)
+    results = {t: _skewness(v) for t, v in tried.items() if v.min() < v.max()}
+    if not results:
+        return "", float("nan")
+    best = min(results, key=lambda t: abs(results[t]))
+    if not abs(results[best]) < abs(skewness) / 2:
+        return "", results[best]
+    return (f"{best} of the largest value less it" if skewness < 0 else best), results[best]
+
+
+def centre_disagrees(name: str, summary: GroupSummary) -> list[Finding]:
+    """Find a mean and a median that lean against the skewness."""
+    m = summary.moments
+    n, sd, g1 = int(m.n[0]), float(m.sd[0]), float(m.skewness[0])
+    mean, median = float(m.mean[0]), float(summary.quartiles[0][1])
+    if not (sd > 0 and np.isfinite(sd) and g1 == g1):
+        return []
+    shift = (mean - median) / sd
+    q1, _, q3 = summary.quartiles[0]
+    width = (q3 - q1) / 1.349 if q3 > q1 else sd
+    robust = (mean - median) / width
+    sure = abs(shift) * np.sqrt(n) / 0.7555 > T.SURE and abs(g1) > T.SURE * np.sqrt(6 / n)
+    if not (sure and shift * g1 < 0 and abs(robust) > T.CENTRE_SHIFT and abs(g1) > T.CENTRE_SKEWNESS):
+        return []
+    side = "right" if g1 > 0 else "left"
+    return [
+        Finding(
+            "centre-disagrees",
+            "note",
+            (name,),
+            f"The mean of {marked(name)} ({short_label(mean)}) lies {'above' if shift > 0 else 'below'} its median "
+            f"({short_label(median)}), yet its skewness is {g1:.2f}, a long {side} tail: a few far values on the "
+            f"{side} set the skewness, the bulk leans the other way.",
+            "Do not sum this shape up in one word; look at the histogram, and at the far values apart.",
+            {"mean": mean, "median": median, "skewness": g1},
+        )
+    ]

@@ -1,0 +1,102 @@
+"""All candidates against the outcome, at a glance."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import pandas as pd
+
+from ..core.against.glance import Glance
+from ..core.columns.outcome import Classes
+from ..core.finding import Finding, by_weight
+from ..core.later import Later
+from ..declared import tabled, valued
+from ..view import View
+from ..write.digits import count, places, probability
+from . import written
+from .captions import Captions
+from .tables import group_tables
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+
+class GlanceView(View):
+    """All candidates against the outcome, strongest association first."""
+
+    step = "against"
+    brief = ("kind", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
+
+    def __init__(
+        self,
+        made: Later[Glance],
+        turns: Later[list[Finding]],
+        about: tuple[str, ...],
+        title: str,
+        names: Captions,
+    ) -> None:
+        super().__init__(title, names.given)
+        self._result, self._turns, self._about, self._names = made, turns, about, names
+
+    @tabled(
+        {**written.PARTS, "missing": count, "association": places, "q": probability},
+        spare=("missing", "q", "lowest", "highest", "kind"),
+    )
+    def table(self) -> pd.DataFrame:
+        """One row a candidate.
+
+        Kind, n, missing, association (one scale for all), measure, estimate with low and high, the levels at its ends
+        (lowest, highest), p, q.
+        """
+        rows = self._result().rows
+        return pd.DataFrame(
+            {
+                "kind": [g.kind for g in rows],
+                "n": [g.n for g in rows],
+                "missing": [g.missing for g in rows],
+                "association": [g.association for g in rows],
+                "measure": [g.measure for g in rows],
+                "estimate": [g.estimate for g in rows],
+                "low": [g.low for g in rows],
+                "high": [g.high for g in rows],
+                "lowest": [g.lowest or None for g in rows],
+                "highest": [g.highest or None for g in rows],
+                "p": [g.p for g in rows],
+                "q": [g.q for g in rows],
+            },
+            index=pd.Index([g.name for g in rows], name="candidate"),
+        )
+
+    @tabled(written.GROUPS, there=lambda view: any(g.groups is not None for g in view._result().rows), folded=0)
+    def groups(self) -> pd.DataFrame:
+        """The numeric candidates described in each class; of a class outcome."""
+        rows = self._result().rows
+        summaries = {g.name: g.groups for g in rows if g.groups is not None}
+        dates = {g.name for g in rows if g.kind == "datetime"}
+        return group_tables(summaries, dates, "candidate", "class")
+
+    @valued
+    def first(self) -> list[str]:
+        """The few candidates worth opening first."""
+        return list(self._result().first)
+
+    def _lines(self) -> tuple[str, ...]:
+        result = self._result()
+        scale = "Cramér's V" if isinstance(result.outcome, Classes) else "the correlation ratio"
+        about = (
+            *self._about, f"association: {scale} over levels, or tenths of the rows of a number, bias-corrected",
+        )  # fmt: skip
+        if not result.first:
+            return about
+        return (*about, f"open first: {', '.join(self._names(n) for n in result.first)}")
+
+    def _found(self) -> tuple[Finding, ...]:
+        return by_weight([*self._turns(), *self._result().findings])
+
+    def _picture(self) -> Figure:
+        from ..draw.against.glance import draw_glance
+
+        result = self._result()
+        drawn = replace(result, rows=tuple(replace(g, name=self._names(g.name)) for g in result.rows))
+        return draw_glance(self._names.of(drawn), self.title, self._line())
