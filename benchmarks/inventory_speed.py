@@ -46,13 +46,13 @@ def main() -> None:
     study = Study(frame)
     encoding = time.perf_counter() - started
     started = time.perf_counter()
-    study.inventory()
+    study.inventory().to_dict()
     ours = time.perf_counter() - started
     started = time.perf_counter()
     by_pandas(frame)
     theirs = time.perf_counter() - started
     tracemalloc.start()
-    study.inventory(rows=1)
+    study.inventory(rows=1).to_dict()
     peak = tracemalloc.get_traced_memory()[1]
     print(f"{rows:,} × 41: inventory {ours:.2f} s, pandas {theirs:.2f} s, ratio {theirs / ours:.1f}")
     print(f"encoding once {encoding:.2f} s; peak memory of inventory {peak / 2**20:.0f} MiB")

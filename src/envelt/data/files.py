@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 from zipfile import BadZipFile
@@ -231,8 +231,8 @@ def _from_text(name: str, column: pa.ChunkedArray, kind: str | None) -> RawColum
             values = numbers.to_numpy().astype(np.float64)
             long = pc.any(pc.match_substring_regex(trimmed, r"^[+-]?[0-9]{16,}$"), min_count=0).as_py()
             if long and (np.abs(values[~np.isnan(values)]) >= EXACT).any():
-                if kind in EXACT_KINDS:
-                    return _from_words(column)
+                if kind is None or kind in EXACT_KINDS:
+                    return replace(_from_words(trimmed), exact=True)
                 at = int(np.nanargmax(np.abs(values)))
                 raise too_large(name, at + FIRST_ROW, int(trimmed[at].as_py()))
             return checked_numbers(name, values, FIRST_ROW)

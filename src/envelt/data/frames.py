@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,19 +13,24 @@ from ..core.columns.raw import EXACT, EXACT_KINDS, RawColumn, RawNested, RawTime
 from ..errors import ColumnNamesError, EmptyTableError, pointing, unknown_column
 
 
+def named_in_text(frame: pd.DataFrame) -> tuple[pd.DataFrame, tuple[str, ...]]:
+    """Return a frame whose column names are text, and say what was turned into it: 1 is '1', (a, b) is 'a b'."""
+    names = list(frame.columns)
+    odd = [n for n in names if not isinstance(n, str)]
+    if not odd:
+        return frame, ()
+    text = [" ".join(map(str, n)).strip() if isinstance(n, tuple) else str(n) for n in names]
+    said = f"column names turned into text ({odd[0]!r} is {text[names.index(odd[0])]!r})"
+    return frame.set_axis(text, axis=1), (said,)
+
+
 def check_names(names: list[Any]) -> None:
-    """Refuse column names that are not text, or that occur twice.
+    """Refuse column names that occur twice.
 
     Raises
     ------
     ColumnNamesError
     """
-    for place, name in enumerate(names):
-        if not isinstance(name, str):
-            raise ColumnNamesError(
-                f"Column names must be text: column {place + 1} is named {name!r} ({type(name).__name__}). "
-                "Rename with frame.columns = frame.columns.astype(str)."
-            )
     seen: set[str] = set()
     for name in names:
         if name in seen:
@@ -125,8 +131,8 @@ def _numbers(name: str, series: pd.Series[Any], kind: str | None) -> RawColumn:
     if pd.api.types.is_integer_dtype(series.dtype) or series.dtype == object:
         present = series.dropna()
         if len(present) and max(abs(int(present.max())), abs(int(present.min()))) > EXACT:
-            if kind in EXACT_KINDS:
-                return _words(series)
+            if kind is None or kind in EXACT_KINDS:
+                return replace(_words(series), exact=True)
             at = next(i for i, v in enumerate(series) if not pd.isna(v) and abs(int(v)) > EXACT)
             raise too_large(name, at, int(series.iloc[at]))
     return checked_numbers(name, series.to_numpy(np.float64, na_value=np.nan))

@@ -77,10 +77,11 @@ def _read(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...]) -> Sourc
     if isinstance(data, (list, tuple)) and data and all(isinstance(d, (str, Path)) for d in data):
         return _from_paths([p for d in data for p in _found(str(d))], kinds, ignore, False)
     frame, name = _as_frame(data)
-    from .frames import raw_from_frame
+    from .frames import named_in_text, raw_from_frame
 
+    frame, notes = named_in_text(frame)
     raw, rows = raw_from_frame(frame, kinds, ignore)
-    return Source(raw, rows, name)
+    return Source(raw, rows, name, notes)
 
 
 def _found(text: str) -> list[Path]:

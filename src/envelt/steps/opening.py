@@ -10,7 +10,7 @@ from typing import Any
 from ..core.columns.derive import derive, in_order, origins
 from ..core.columns.encode import NO_PLAN, encode, encode_table
 from ..core.columns.expression import rows_where
-from ..core.columns.outcome import resolve_outcome
+from ..core.columns.outcome import ClassOutcome, resolve_outcome
 from ..core.columns.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
 from ..core.columns.table import Table
 from ..errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, pointing, unknown_column
@@ -147,8 +147,19 @@ def _chosen(context: Context) -> Context:
     outcome = None
     if name is not None:
         with pointing("study", "event" if context.event is not None and name in table.columns else "outcome"):
-            outcome = resolve_outcome(table, name, context.event)
+            outcome = resolve_outcome(table, name, context.event or _event_of_all(context, table))
     return replace(context, table=table, outcome=outcome, _made={})
+
+
+def _event_of_all(context: Context, table: Table) -> str | None:
+    """Return the event of the whole table's outcome, so that no sign turns in a part of it; none if it is not there."""
+    if not context.subset or context.outcome_name not in table.columns:
+        return None
+    try:
+        whole = resolve_outcome(context.whole, str(context.outcome_name))
+    except OutcomeError:
+        return None
+    return whole.event if isinstance(whole, ClassOutcome) and whole.event in table[whole.name].examples(10**6) else None
 
 
 def with_kinds(plans: Mapping[str, ColumnPlan], kinds: Mapping[str, str]) -> dict[str, ColumnPlan]:

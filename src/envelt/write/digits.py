@@ -95,9 +95,18 @@ def label(value: object) -> str:
     return str(value)
 
 
+_CONTROL = {i: 0x2400 + i for i in range(32)} | {127: 0x2421} | dict.fromkeys(range(128, 160), 65533)
+
+
 def visible(text: str) -> str:
-    """Return a text so that space at its ends, and being empty, can be seen."""
+    """Return a text so that space at its ends, being empty, and control characters can be seen."""
+    text = marks(text)
     return text if text and text == text.strip() else f"'{text}'"
+
+
+def marks(text: str) -> str:
+    """Return a text with the marks of control characters (␛ for escape) in their place."""
+    return text if text.isprintable() else text.translate(_CONTROL)
 
 
 def cell(value: Any, write: Callable[[Any], str]) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from ..core.finding import Finding
-from .digits import as_text, numeric_columns
+from .digits import as_text, marks, numeric_columns
 from .shown import ShownTable
 
 if TYPE_CHECKING:
@@ -91,7 +91,7 @@ def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> R
         notes.append(f"no room for {', '.join(dropped)}; widen the window, or use --out FILE.csv")
     table = Table(
         box=box.SIMPLE_HEAD,
-        title=Text(title) if title else None,
+        title=Text(marks(title)) if title else None,
         title_justify="left",
         title_style="bold",
         pad_edge=False,
@@ -101,7 +101,8 @@ def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> R
     for i, (name, right) in enumerate(zip(text.columns, numeric, strict=True)):
         wide = i and not right  # texts may wrap, numbers and names may not
         cells = max((len(v) for v in text.iloc[:, i]), default=0)
-        head = str(name).replace(" ", "\n") if right and len(str(name)) > cells else str(name)
+        told = marks(str(name))
+        head = told.replace(" ", "\n") if right and len(told) > cells else told
         table.add_column(Text(head), justify="right" if right else "left", no_wrap=not wide, overflow="fold")
     for row in text.itertuples(index=False):
         table.add_row(*(Text(str(v)) for v in row))
@@ -117,8 +118,8 @@ def findings_of(findings: Iterable[Finding]) -> list[RenderableType]:
     for finding in findings:
         mark, style = MARKS[finding.weight]
         head = Text.assemble((mark, style), "  ", (finding.code, "dim"))
-        out += [head, Padding(Text(finding.statement), (0, 0, 0, 2))]
-        out.append(Padding(Text(f"→ {finding.advice}"), (0, 0, 0, 2)))
+        out += [head, Padding(Text(marks(finding.statement)), (0, 0, 0, 2))]
+        out.append(Padding(Text(marks(f"→ {finding.advice}")), (0, 0, 0, 2)))
     return out
 
 
@@ -132,9 +133,9 @@ def print_view(
     """Print a view: what it is, its tables, its findings."""
     from rich.text import Text
 
-    console.print(Text(title, style="bold"))
+    console.print(Text(marks(title), style="bold"))
     for line in about:
-        console.print(Text(line, style="dim"))
+        console.print(Text(marks(line), style="dim"))
     for name, shown in tables.items():
         console.print(table_of(shown, None if name == "table" else name.replace("_", " "), console.width))
     for item in findings_of(findings):

@@ -104,7 +104,7 @@ def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
 
 def _read(raw: RawWords) -> tuple[RawColumn, str]:
     """Read texts as numbers or dates where all of them can be; else fold spellings of a yes or no."""
-    numbers = read_numbers(raw.words)
+    numbers = None if raw.exact else read_numbers(raw.words)
     if numbers is not None:
         values = np.append(numbers.values, np.nan)[raw.codes]
         return RawNumbers(values), f"numbers kept as text, {numbers.how}"

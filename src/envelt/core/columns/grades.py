@@ -78,7 +78,10 @@ def _band_order(levels: list[str]) -> tuple[str, ...]:
             return ()
         start = match["from"] or match["low"]
         ranges += match["high"] is not None
-        value = float(re.sub(r"[^\d.]", "", start.replace(",", "")) or 0)
+        try:
+            value = float(re.sub(r"[^\d.]", "", start.replace(",", "")) or 0)
+        except ValueError:  # 1.234.567
+            return ()
         places.append((value, -1 if match["under"] else 1 if match["over"] or match["above"] else 0))
     if ranges < 2 or len(set(places)) < len(places):
         return ()

@@ -83,6 +83,8 @@ def _detect_words(name: str, raw: RawWords) -> Detected:
         return _constant(distinct, repr(words[0]) if words else "")
     if distinct == 2:
         return Detected("binary", f"two values, {words[0]!r} and {words[1]!r}")
+    if raw.exact:
+        return Detected("identifier", "whole numbers beyond 2^53, which only codes are: kept as text")
     if raw.order:
         return Detected("ordinal", f"{distinct} levels that came with an order", tuple(raw.words))
     grades = grade_order(words)

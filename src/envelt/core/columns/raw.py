@@ -26,12 +26,14 @@ class RawNumbers:
 class RawWords:
     """Texts as codes (``-1`` where missing) into unique ``words``.
 
-    ``order`` says whether the words came in an order that means something (an ordered categorical).
+    ``order`` says whether the words came in an order that means something (an ordered categorical), ``exact`` that
+    they are whole numbers of which floating point would lose digits.
     """
 
     codes: NDArray[np.int32]
     words: list[str]
     order: bool = False
+    exact: bool = False
 
 
 @dataclass(frozen=True)
@@ -77,5 +79,5 @@ def too_large(name: str, row: int, value: int) -> IntegerTooLargeError:
     """Build the error for whole numbers that float64 cannot tell apart."""
     return IntegerTooLargeError(
         f"Column {name!r} holds whole numbers beyond 2^53 (row {row}: {value}), which floating point cannot "
-        f"tell apart. If they are codes, declare the column an identifier; else rescale or ignore it."
+        f"tell apart, so it cannot be a quantity as it is. Leave its kind out, rescale it, or ignore it."
     )

@@ -78,7 +78,7 @@ def _grouping(bare: list[str]) -> tuple[Callable[[str], str] | None, str]:
     odd = [b for b in bare if not _PLAIN.fullmatch(b)]
     if not odd:
         return (lambda b: b), ""
-    if all(_COMMA_GROUPS.fullmatch(b) for b in odd):
+    if all(_COMMA_GROUPS.fullmatch(b) for b in odd) and not _comma_is_decimal(bare, odd):
         return (lambda b: b.replace(",", "")), "thousands separators (,)"
     if all(_DECIMAL_COMMA.fullmatch(b) or _POINT_GROUPS.fullmatch(b) for b in bare if "," in b or "." in b) and any(
         "," in b for b in odd
@@ -86,11 +86,20 @@ def _grouping(bare: list[str]) -> tuple[Callable[[str], str] | None, str]:
         if all("," in b or "." in b or b.lstrip("+-").isdigit() for b in bare):
             return (lambda b: b.replace(".", "").replace(",", ".")), "decimal commas"
         return None, ""
-    if all(_POINT_GROUPS.fullmatch(b) for b in odd):
+    if all(_POINT_GROUPS.fullmatch(b) for b in [*odd, *(b for b in bare if "." in b)]):
         return (lambda b: b.replace(".", "").replace(",", ".")), "thousands separators (.)"
     if all(_SPACE_GROUPS.fullmatch(b) for b in odd):
         return (lambda b: re.sub(r"[ '\u00a0\u202f]", "", b).replace(",", ".")), "thousands separators"
     return None, ""
+
+
+def _comma_is_decimal(bare: list[str], odd: list[str]) -> bool:
+    """Say whether commas before three digits divide no thousands: 0,123 does not, nor 1,250 beside 1250."""
+    if any("." in b or b.count(",") > 1 for b in odd):
+        return False
+    return any(b.lstrip("+-").startswith("0,") for b in odd) or any(
+        len(b.lstrip("+-")) > 3 for b in bare if b.isdigit()
+    )
 
 
 _DAY_FIRST = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")

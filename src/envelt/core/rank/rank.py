@@ -8,10 +8,11 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.stats import rankdata
 
 from .. import thresholds as T
 from ..columns.names import hints, is_time
-from ..columns.outcome import ClassOutcome, Outcome, Said
+from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column, Table
 from ..columns.units import unit_keys
 from ..finding import Finding, by_weight, marked
@@ -192,9 +193,20 @@ def _weighed(c: Candidate, column: Column, outcome: Outcome) -> Candidate:
     else:
         seen = column.numbers[~column.missing] if column.numbers is not None else np.array([])
         tells_apart = column.kind == "datetime" or bool(len(seen) and is_time(c.name, seen.min(), seen.max()))
-    near = h.share > T.TOO_GOOD_CLASS or h.auc >= T.TOO_GOOD_AUC if classes else h.share > T.TOO_GOOD_NUMBER
+    near = h.share > T.TOO_GOOD_CLASS or h.auc >= T.TOO_GOOD_AUC if classes else _shared_ranks(column, outcome, h)
     later = hints(c.name, "after") or bool(missing_follows(c.name, column.missing, outcome, 1))
     return replace(c, strong=True, too_good=not tells_apart and (near or later))
+
+
+def _shared_ranks(column: Column, outcome: Outcome, h: HeldOut) -> bool:
+    """Say whether a candidate all but repeats a numeric outcome, by ranks: means of bins leave some of a copy over."""
+    if column.numbers is None or not isinstance(outcome, NumericOutcome):
+        return h.share > T.TOO_GOOD_NUMBER
+    both = ~(np.isnan(column.numbers) | np.isnan(outcome.values))
+    if both.sum() < T.FEW_ROWS:
+        return False
+    x, y = rankdata(column.numbers[both]), rankdata(outcome.values[both])
+    return bool(np.corrcoef(x, y)[0, 1] ** 2 > T.TOO_GOOD_NUMBER)
 
 
 def _advised(c: Candidate) -> Candidate:

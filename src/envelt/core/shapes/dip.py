@@ -34,8 +34,9 @@ def dip_statistic(ordered: Floats) -> float:
     algorithm AS 217, Applied Statistics 34, 320–325, on distinct values.
     """
     n = len(ordered)
-    starts = np.flatnonzero(np.concatenate(([True], ordered[1:] > ordered[:-1])))
-    x = (ordered[starts] - ordered[0]) / max(float(ordered[-1] - ordered[0]), 1e-300)
+    at = (ordered - ordered[0]) / max(float(ordered[-1] - ordered[0]), 1e-300)  # where near values may become one
+    starts = np.flatnonzero(np.concatenate(([True], at[1:] > at[:-1])))
+    x = at[starts]
     under = starts.astype(np.float64)  # rows below each value
     upto = np.concatenate((under[1:], [n]))
     low, high, dip = 0, len(x) - 1, 1.0

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize, special
+from scipy import special
 
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..shapes.ranks import average_ranks_in, tie_term
 from ..tallies.moments import MomentSummary
+from .noncentral import noncentral_f
 
 Floats = NDArray[np.float64]
 LARGEST_F = 1e8
@@ -114,20 +115,6 @@ def explained_interval(f: float, df1: float, df2: float, n: float) -> tuple[floa
         return df1 * f / (df1 * f + n), 1.0
     bounds = []
     for share in (0.975, 0.025):
-        lam = _noncentrality(f, df1, df2, share)
+        lam = noncentral_f(f, df1, df2, share)
         bounds.append(lam / (lam + n))
     return bounds[0], bounds[1]
-
-
-def _noncentrality(f: float, df1: float, df2: float, share: float) -> float:
-    """Return the λ at which the noncentral F distribution has ``share`` below ``f``; 0 where none has."""
-
-    def gap(lam: float) -> float:
-        return float(special.ncfdtr(df1, df2, lam, f)) - share
-
-    if f <= 0 or special.fdtr(df1, df2, f) <= share:
-        return 0.0
-    high = max(1.0, 2 * df1 * f)
-    while gap(high) > 0:
-        high *= 2
-    return float(optimize.brentq(gap, 0.0, high, xtol=1e-10, rtol=1e-13))

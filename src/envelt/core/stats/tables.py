@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import optimize, special, stats
+from scipy import special, stats
 
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
+from .noncentral import noncentral_chi_square
 
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
@@ -170,24 +171,10 @@ def cramers_v(table: Ints, inflation: float = 1.0) -> Estimate:
     v = min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
     size = min(r, c) - 1
     fewer = n / inflation
-    low, high = (np.sqrt(_noncentrality(x2 / inflation, df, s) / fewer / size) for s in (0.975, 0.025))
+    low, high = (np.sqrt(noncentral_chi_square(x2 / inflation, df, s) / fewer / size) for s in (0.975, 0.025))
     se = _phi_squared_se(table, fewer) / (2 * np.sqrt(phi2 * size)) if phi2 > 0 else 0.0
     low, high = min(low, v - Z95 * se, v), max(high, v + Z95 * se, v)
     return Estimate(v, float(max(0.0, low)), float(min(1.0, high)))
-
-
-def _noncentrality(x2: float, df: float, share: float) -> float:
-    """Return the λ at which the noncentral chi-square has ``share`` below ``x2``; 0 where none has."""
-    if special.chdtr(df, x2) <= share:
-        return 0.0
-
-    def gap(lam: float) -> float:
-        return float(special.chndtr(x2, df, lam)) - share
-
-    high = max(1.0, x2)
-    while gap(high) > 0:
-        high *= 2
-    return float(optimize.brentq(gap, 0.0, high, xtol=1e-10, rtol=1e-13))
 
 
 def _phi_squared_se(table: Ints, n: float) -> float:

@@ -53,7 +53,8 @@ class Form:
     Parameters
     ----------
     form
-        "linear", "monotone", "curved" or "none".
+        "linear", "monotone", "curved" or "none"; "related" where the correlation is sure and the bins do not say
+        more, "unknown" where there are too few values or rows to look.
     any_relation
         Chi-square that the bins' means are all equal.
     not_straight
@@ -164,7 +165,18 @@ def relation_form(x: Floats, y: Floats, inflation: float = 1.0) -> Form:
     form = one_sided_form(x, y, inflation)
     if form.form in ("linear", "none") and one_sided_form(y, x, inflation, T.FORM_OTHER_GAIN).form == "curved":
         return Form("curved", form.any_relation, form.not_straight)
+    if form.form in ("none", "unknown") and _surely_correlated(x, y, inflation):
+        return Form("related", form.any_relation, form.not_straight)
     return form
+
+
+def _surely_correlated(x: Floats, y: Floats, inflation: float) -> bool:
+    """Say whether the correlation is surely not 0, by Fisher's z of as many rows as the units are worth."""
+    n = len(x) / inflation
+    r = float(np.sqrt(least_squares(x, y).r_squared)) if len(x) > 1 else 0.0
+    if not (n > 3 and r > 0):
+        return False
+    return bool(2 * special.ndtr(-np.arctanh(min(r, 1 - 1e-12)) * np.sqrt(n - 3)) < T.FORM_P)
 
 
 def one_sided_form(x: Floats, y: Floats, inflation: float = 1.0, least_gain: float = T.FORM_GAIN) -> Form:
@@ -185,7 +197,7 @@ def one_sided_form(x: Floats, y: Floats, inflation: float = 1.0, least_gain: flo
     bins = quantile_bins(x, int(np.clip(len(x) // ROWS_A_BIN, 3, FORM_BINS)))
     k = len(bins.ends)
     if k < 3 or len(x) < 3 * 10:
-        return Form("none", UNDEFINED_TEST, UNDEFINED_TEST)
+        return Form("unknown", UNDEFINED_TEST, UNDEFINED_TEST)
     n = np.bincount(bins.codes, minlength=k).astype(float)
     shift = float(y.mean())
     mean_x = np.bincount(bins.codes, weights=x, minlength=k) / n

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections import defaultdict
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
 from ... import thresholds as T
@@ -91,28 +93,32 @@ def _same(a: str, first: tuple[str, float, float], *others: tuple[str, float, fl
 
 
 def _relabelled(columns: list[CategoryColumn]) -> list[Finding]:
-    """Compare only categories with the same counts of rows a level."""
+    """Find categories that divide the rows alike: their codes, numbered by first appearance, are the same."""
+    if not columns or len(columns[0]) < T.ROWS_FOR_IDENTIFIER:
+        return []
     alike: dict[tuple[int, ...], list[CategoryColumn]] = defaultdict(list)
     for c in columns:
         alike[tuple(sorted(c.counts.tolist()))].append(c)
     found = []
-    for group in alike.values():
-        for i, a in enumerate(group):
-            for b in group[i + 1 :]:
-                pairs = np.unique(a.codes.astype(np.int64) * (len(b.levels) + 1) + b.codes + 1)
-                if len(pairs) == len(np.unique(a.codes)):
-                    found.append(_renamed(a, b))
+    for near in alike.values():
+        groups: dict[bytes, list[CategoryColumn]] = defaultdict(list)
+        for c in near if len(near) > 1 else []:
+            groups[hashlib.sha256(pd.factorize(c.codes)[0].tobytes()).digest()].append(c)
+        found += [_renamed(*group) for group in groups.values() if len(group) > 1]
     return found
 
 
-def _renamed(a: CategoryColumn, b: CategoryColumn) -> Finding:
+def _renamed(a: CategoryColumn, b: CategoryColumn, *others: CategoryColumn) -> Finding:
     first = {str(x): str(b.levels[b.codes[np.argmax(a.codes == i)]]) for i, x in enumerate(a.levels[:5])}
     shown = ", ".join(f"{k} is {v}" for k, v in list(first.items())[:3])
+    more = f", and {len(others)} more {'columns are' if len(others) > 1 else 'column is'} such" if others else ""
+    names = [a.name, b.name, *(c.name for c in others)]
     return Finding(
         "same-column",
         "caution",
-        (b.name, a.name),
-        f"{marked(b.name)} is {marked(a.name)} under other names ({shown}): the same thing twice.",
-        f"Leave one of {marked(a.name)} and {marked(b.name)} out.",
+        (b.name, a.name, *names[2:]),
+        f"{marked(b.name)} is {marked(a.name)} under other names ({shown}){more}: the same thing "
+        f"{'many times' if others else 'twice'}.",
+        f"Keep one of {', '.join(map(marked, names[:6]))}{', …' if len(names) > 6 else ''}.",
         {"names": first},
     )
