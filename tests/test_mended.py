@@ -159,3 +159,81 @@ def test_digits_years_and_few_values_raise_nothing_loud(case):
         "born" if case == "years" else case
     )
     assert not [f for f in found.findings if f.weight != "note"]
+
+
+def test_gaps_of_many_columns_that_follow_the_outcome_are_one_finding_and_small_ones_none():
+    r = rng()
+    n = 4000
+    y = r.choice(["kept", "left"], n)
+    late = {f"week{i}": np.where((y == "left") & (r.random(n) < 0.02 * i), None, "yes") for i in range(4, 24)}
+    found = Study(pd.DataFrame({**late, "y": y}), outcome="y").inventory().findings
+    follows = [f for f in found if f.code == "missing-follows-outcome"]
+    assert len(follows) == 1
+    assert set(follows[0].columns) >= {*late, "y"} - {"week4"}
+    assert follows[0].columns[0] in ("week21", "week22", "week23")
+    small = pd.DataFrame({"a": np.where((y == "left") & (r.random(n) < 0.03), np.nan, 1.0 + r.random(n)), "y": y})
+    assert "missing-follows-outcome" not in codes(Study(small, outcome="y").inventory())
+    zeros = np.where(r.random(n) < 0.7, 0.0, r.gamma(2, 2, n))
+    gap = np.where(r.random(n) < np.where(zeros > 0, 0.16, 0.1), np.nan, r.normal(size=n))
+    assert "missing-follows-outcome" not in codes(Study(pd.DataFrame({"a": gap, "y": zeros}), outcome="y").inventory())
+
+
+def test_drift_names_the_extremes_and_is_silent_where_it_changes_nothing():
+    r = rng(1)
+    n = 60_000
+    days = r.integers(0, 365, n)
+    when = pd.Timestamp("2024-01-01") + pd.to_timedelta(days, "D")
+    summer = np.abs(days - 182) < 40
+    found = codes(Study(pd.DataFrame({"when": when, "y": r.random(n) < 0.2 + 0.2 * summer}), outcome="y").balance())
+    drift = found["outcome-drift"]
+    assert abs(drift.evidence["last"] - drift.evidence["first"]) > 0.15  # the ends alone are alike
+    slight = pd.DataFrame({"when": when, "y": r.random(n) < 0.2 + 0.03 * summer})
+    assert "outcome-drift" not in codes(Study(slight, outcome="y").balance())
+
+
+def test_a_turn_or_a_bend_too_small_to_matter_is_not_raised():
+    r = rng(2)
+    n = 80_000
+    third = r.integers(0, 2, n)
+    first = (r.random(n) < np.where(third == 1, 0.7, 0.3)).astype(int)
+    small = r.random(n) < 0.3 + 0.05 * third - 0.012 * first
+    large = r.random(n) < 0.3 + 0.40 * third - 0.10 * first
+    frame = pd.DataFrame({"first": np.where(first, "b", "a"), "third": np.where(third, "d", "c")})
+    assert "turns-round" in codes(Study(frame.assign(y=large), outcome="y").against())
+    assert "turns-round" not in codes(Study(frame.assign(y=small), outcome="y").against())
+    x = r.random(n)
+    jumps = np.isin((x * 10).astype(int), [1, 4, 8])  # up and down three times: no bend
+    assert "bend-without-trend" not in codes(
+        Study(pd.DataFrame({"x": x, "y": r.random(n) < 0.3 + 0.2 * jumps}), outcome="y").against("x")
+    )
+    hump = r.random(n) < 0.2 + 0.4 * (1 - 4 * (x - 0.5) ** 2)
+    assert "bend-without-trend" in codes(Study(pd.DataFrame({"x": x, "y": hump}), outcome="y").against("x"))
+
+
+def test_rows_alike_by_chance_are_no_duplicates_and_named_ones_are():
+    r = rng(3)
+    plain = pd.DataFrame({"a": r.choice(["p", "q"], 900), "b": r.integers(0, 4, 900), "c": r.choice(["u", "v"], 900)})
+    assert "duplicate-rows" not in codes(Study(plain).inventory())
+    named = plain.assign(weight=r.normal(50, 9, 900))
+    assert "duplicate-rows" in codes(Study(pd.concat([named, named.head(5)])).inventory())
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_the_end_of_a_long_tail_is_no_slip_and_a_code_is(sign):
+    r = rng(4)
+    tail = sign * r.lognormal(0, 1.2, 3000)
+    assert "gross-outliers" not in codes(Study(pd.DataFrame({"v": tail})).distribution("v"))
+    coded = np.where(r.random(3000) < 0.03, -999.0, r.normal(20, 3, 3000))
+    found = codes(Study(pd.DataFrame({"v": coded})).distribution("v"))
+    assert found["gross-outliers"].evidence["count"] == np.sum(coded == -999)
+
+
+def test_two_heaps_are_two_peaks_and_a_wrinkle_or_a_popular_value_is_none():
+    r = rng(5)
+    apart = np.r_[r.normal(0, 1, 1500), r.normal(6, 1, 1500)]
+    assert "two-peaks" in codes(Study(pd.DataFrame({"v": apart})).distribution("v"))
+    wrinkle = np.r_[r.normal(0, 1, 2500), r.normal(2.4, 0.5, 400)]
+    grades = r.choice(np.arange(4.0, 10.5, 0.5), 3000, p=np.r_[[0.02] * 3, 0.2, [0.05] * 4, 0.3, 0.1, 0.06, 0.04, 0.04])
+    years = np.r_[r.normal(1970, 2, 900).round(), r.normal(1990, 2, 900).round()]
+    for name, x in {"v": wrinkle, "mean_of_school": grades, "born": years}.items():
+        assert "two-peaks" not in codes(Study(pd.DataFrame({name: x})).distribution(name)), name

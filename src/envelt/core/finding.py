@@ -57,6 +57,12 @@ class Finding:
         object.__setattr__(self, "statement", labelled(statement))
         object.__setattr__(self, "advice", labelled(self.advice))
 
+    @property
+    def marked_statement(self) -> str:
+        """The statement with the names of columns still marked, to build another finding from."""
+        texts: tuple[str, str] = self._marked  # type: ignore[attr-defined]
+        return texts[0]
+
     def labelled(self, labels: Mapping[str, str]) -> Finding:
         """Return the finding with labels, by column name, in place of the names that `marked` marked."""
         if not labels:

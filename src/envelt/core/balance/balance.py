@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.outcome import Classes, ClassOutcome, Outcome
+from ..columns.outcome import Classes, ClassOutcome, NumericOutcome, Outcome
 from ..columns.table import TimeColumn
 from ..finding import Finding, by_weight, marked
 from ..stats.groups import compare_groups
@@ -116,20 +116,30 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
             what, write = f"mean of {marked(outcome.name)}", "{:.4g}"
         if not p < T.DRIFT_P:
             continue
-        first, last = 0, k - 1
+        low, high = int(np.argmin(at)), int(np.argmax(at))
+        spread = T.LEAST_POINTS if isinstance(outcome, ClassOutcome) else T.LEAST_SD * _deviation(outcome)
+        if not at[high] - at[low] >= spread:
+            continue
+        first, last = min(low, high), max(low, high)
         names = [str(np.datetime64(int(bins.ends.left[enough[i]]), "D")) for i in (first, last)]
         found.append(
             Finding(
                 "outcome-drift",
                 "caution",
                 (outcome.name, column.name),
-                f"The {what} is not the same over {marked(column.name)}: {write.format(at[first])} from {names[0]} and "
-                f"{write.format(at[last])} from {names[1]} (p {'< 0.001' if p < 0.001 else f'= {p:.3f}'}).",
+                f"The {what} is not the same over {marked(column.name)}: it runs from "
+                f"{write.format(at[first])} in what begins {names[0]} to {write.format(at[last])} in what begins "
+                f"{names[1]} (p {'< 0.001' if p < 0.001 else f'= {p:.3f}'}).",
                 "Test a model on later rows than it was fitted on, and ask what changed.",
                 {"p": float(p), "first": float(at[first]), "last": float(at[last])},
             )
         )
     return found
+
+
+def _deviation(outcome: NumericOutcome) -> float:
+    with np.errstate(over="ignore", invalid="ignore"):
+        return float(np.nanstd(outcome.values))
 
 
 def outcome_missing(name: str, unknown: int, known: int) -> list[Finding]:

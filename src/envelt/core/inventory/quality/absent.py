@@ -25,9 +25,23 @@ def missing_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
     found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
     if outcome is not None:
         followed = [n for n in gaps if n != outcome.name and counts[n] >= T.FEWEST_GAPS]
-        for name in followed:
-            found += missing_follows(name, masks[name], outcome, len(followed))
+        following = [f for n in followed for f in missing_follows(n, masks[n], outcome, len(followed))]
+        found += following if len(following) <= T.MOST_GAPS_APART else [_all_follow(following, outcome.name)]
     return found
+
+
+def _all_follow(following: list[Finding], outcome: str) -> Finding:
+    """Join what has one cause: gaps of many columns that follow the outcome, the surest of them told."""
+    surest = min(following, key=lambda f: f.evidence["p"])
+    names = [surest.columns[0], *(f.columns[0] for f in following if f is not surest)]
+    return Finding(
+        surest.code,
+        surest.weight,
+        (*names, outcome),
+        f"{len(names)} columns go missing as {marked(outcome)} has it. The surest: {surest.marked_statement}",
+        surest.advice,
+        {"columns": {f.columns[0]: f.evidence for f in following}},
+    )
 
 
 def _mostly(name: str, missing: int, rows: int) -> Finding:
@@ -92,6 +106,7 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
             p = (chi_square_sparse if expected_are_small(table) else chi_square)(table).p
         shares = table[1] / table.sum(axis=0)
         low, high = int(shares.argmin()), int(shares.argmax())
+        tiny = bool(shares[high] - shares[low] < T.LEAST_POINTS)
         text = (
             f"{marked(name)} is missing in {shares[high]:.0%} of the rows where {marked(outcome.name)} is "
             f"{outcome.levels[high]!r} and in {shares[low]:.0%} where it is {outcome.levels[low]!r}"
@@ -101,12 +116,14 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
         groups = sorted_groups(outcome.values[known], absent.astype(np.int64), 2)
         p = mann_whitney(*groups).p
         medians = [float(np.median(g)) for g in groups]
+        with np.errstate(over="ignore", invalid="ignore"):
+            tiny = abs(medians[1] - medians[0]) <= T.LEAST_SD * float(np.std(outcome.values[known]))
         text = (
             f"Where {marked(name)} is missing the median of {marked(outcome.name)} is {medians[1]:.4g}, elsewhere "
             f"{medians[0]:.4g}"
         )
         evidence = {"medians": {"present": medians[0], "missing": medians[1]}}
-    if not p * looks < T.GAPS_P:
+    if tiny or not p * looks < T.GAPS_P:
         return []
     return [
         Finding(
