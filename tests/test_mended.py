@@ -237,3 +237,29 @@ def test_two_heaps_are_two_peaks_and_a_wrinkle_or_a_popular_value_is_none():
     years = np.r_[r.normal(1970, 2, 900).round(), r.normal(1990, 2, 900).round()]
     for name, x in {"v": wrinkle, "mean_of_school": grades, "born": years}.items():
         assert "two-peaks" not in codes(Study(pd.DataFrame({name: x})).distribution(name)), name
+
+
+def panel(seed, cases=120, waves=6):
+    r = rng(seed)
+    case, wave = np.repeat(np.arange(cases), waves), np.tile(np.arange(1, waves + 1), cases)
+    tall = np.repeat(r.normal(170, 9, cases).round(1), waves)
+    return pd.DataFrame({"nr": 5000 + 7 * case, "wave": wave, "tall": tall, "y": r.normal(size=cases * waves)})
+
+
+@pytest.mark.parametrize("name", ["nr", "subject", "household_id"])
+def test_a_numeric_column_that_names_cases_is_the_likely_unit(name):
+    frame = panel(6).rename(columns={"nr": name})
+    for columns in ([name, "wave", "tall", "y"], [name, "wave", "y"], [name, "tall", "y"]):
+        found = codes(Study(frame[columns], outcome="y").inventory())
+        assert found["likely-unit"].columns == (name,), columns
+        assert found["likely-unit"].evidence["units"] == 120
+
+
+def test_numbers_that_name_nothing_and_cases_of_one_row_are_no_unit():
+    r = rng(7)
+    frame = panel(7)
+    mixed = frame.assign(nr=r.permutation(frame["nr"]), tall=r.normal(size=len(frame)))
+    assert "likely-unit" not in codes(Study(mixed, outcome="y").inventory())
+    assert "likely-unit" not in codes(Study(frame.rename(columns={"nr": "price"}), outcome="y").inventory())
+    assert "likely-unit" not in codes(Study(frame[frame["wave"] == 1], outcome="y").inventory())
+    assert "likely-unit" not in codes(Study(frame, outcome="y", unit="nr").inventory())

@@ -13,6 +13,8 @@ NAMES = {
     "codes": r"zip|zipcode|post|postal|postcode|plz|code|sku|article|product|item|part|phone|tel|fips|isbn|ean|barcode"
     r"|account|icd|naics|sic",
     "identifiers": r"id|ids|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket|invoice|order|sku|isbn",
+    "cases": r"subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company|plant"
+    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case",
     "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
     "after": r"after|afterwards|later|final|followup|follow_up|post|result|results|discharged?|closed|cancell?ed",
     "grades": r"grade|rating|score|stars|stage|level|rank|severity|satisfaction|quality|agree|priority|tier|risk"

@@ -7,6 +7,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ... import thresholds as T
+from ...columns.names import hints, is_time
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...finding import Finding, marked
 
@@ -92,45 +93,84 @@ def _identifier(c: Column, again: NDArray[np.bool_]) -> list[Finding]:
 
 
 def _likely_unit(table: Table) -> list[Finding]:
-    """Find the identifier whose values span several rows that share most of their other columns."""
-    best: tuple[int, CategoryColumn, list[str], int] | None = None
+    """Find the column whose values span several rows that share most of their other columns, or differ in time.
+
+    Identifiers are tried, and whole numbers and names of which the name of the column says that they name cases.
+    """
+    best: tuple[int, str, list[str], int] | None = None
     for c in table:
-        if not isinstance(c, CategoryColumn) or c.kind != "identifier":
+        codes = _case_codes(c)
+        if codes is None:
             continue
-        counts = c.counts
-        several = int(counts[counts > 1].sum())
-        if several < T.UNIT_ROWS * len(c) or len(c.levels) < T.ROWS_FOR_IDENTIFIER:
+        counts = np.bincount(codes[codes >= 0])
+        several, units = int(counts[counts > 1].sum()), int(np.count_nonzero(counts))
+        if several < T.UNIT_ROWS * len(c) or units < T.LEAST_UNITS:
             continue
-        shared = _shared_columns(table, c)
-        if len(shared) >= 2 and (best is None or several > best[0]):
-            best = (several, c, shared, int(np.count_nonzero(counts)))
+        panel = float(np.median(counts[counts > 0])) >= T.ROWS_A_UNIT
+        if not panel and (c.kind != "identifier" or units < T.ROWS_FOR_IDENTIFIER):
+            continue
+        shared = _shared_columns(table, c.name, codes)
+        enough = len(shared) >= 2 or (panel and (shared or _once_a_time(table, c.name, codes)))
+        if enough and (best is None or several > best[0]):
+            best = (several, c.name, shared, units)
     if best is None:
         return []
-    several, c, shared, units = best[0], best[1], best[2], best[3]
-    shown = ", ".join(map(marked, shared[:4]))
+    several, name, shared, units = best
+    shown = f", and mostly the same {', '.join(map(marked, shared[:4]))}" if shared else ", at different times"
     return [
         Finding(
             "likely-unit",
             "caution",
-            (c.name,),
-            f"The rows are {units:,} different {marked(c.name)}: {several:,} of them share theirs with another row, "
-            f"and mostly the same {shown}. Rows of one {marked(c.name)} are not independent.",
-            f"Declare it the unit (--unit {c.name}): folds keep it whole; intervals and tests count {units:,} cases.",
-            {"units": units, "rows_sharing": int(several), "same_within": shared},
+            (name,),
+            f"The rows are {units:,} different {marked(name)}: {several:,} of them share theirs with another row"
+            f"{shown}. Rows of one {marked(name)} are not independent.",
+            f"Declare it the unit (--unit {name}): folds keep it whole; intervals and tests count {units:,} cases.",
+            {"units": units, "rows_sharing": several, "same_within": shared},
         )
     ]
 
 
-def _shared_columns(table: Table, unit: CategoryColumn) -> list[str]:
+def _case_codes(c: Column) -> NDArray[np.int64] | None:
+    """Return what may name cases as codes, −1 where missing; nothing for what cannot."""
+    named = hints(c.name, "cases") or (hints(c.name, "identifiers") and not hints(c.name, "counts"))
+    if isinstance(c, CategoryColumn):
+        return c.codes.astype(np.int64) if c.kind == "identifier" or (named and c.kind == "nominal") else None
+    if not (named and isinstance(c, NumericColumn) and c.kind != "constant"):
+        return None
+    present = c.values[~c.missing]
+    if len(present) == 0 or (present != np.round(present)).any():
+        return None
+    return np.asarray(pd.factorize(c.values)[0], np.int64)
+
+
+def _once_a_time(table: Table, unit: str, codes: NDArray[np.int64]) -> bool:
+    """Say whether some column of times has each of its values once within every unit."""
+    for c in table:
+        if c.name == unit or not T.TIMES_OF_A_PANEL <= c.distinct < len(c):
+            continue
+        at = c.numbers
+        if at is None and isinstance(c, CategoryColumn) and c.kind == "ordinal":
+            at = np.where(c.missing, np.nan, c.codes)
+        if at is None:
+            continue
+        if c.kind == "datetime" or is_time(c.name, float(np.nanmin(at)), float(np.nanmax(at))):
+            known = (codes >= 0) & ~np.isnan(at)
+            pairs = pd.DataFrame({"unit": codes[known], "at": at[known]})
+            if len(pairs) and not pairs.duplicated().any():
+                return True
+    return False
+
+
+def _shared_columns(table: Table, unit: str, unit_codes: NDArray[np.int64]) -> list[str]:
     """Return the columns that mostly keep their value within a unit, and would not by chance."""
-    order = np.argsort(unit.codes, kind="stable")
-    codes = unit.codes[order]
+    order = np.argsort(unit_codes, kind="stable")
+    codes = unit_codes[order]
     pair = np.flatnonzero((codes[1:] == codes[:-1]) & (codes[1:] >= 0))
     shared = []
     rng = np.random.default_rng(0)
     other = rng.permutation(len(order))[: len(pair)]
     for c in table:
-        if c.name == unit.name or c.kind in ("constant", "text"):
+        if c.name == unit or c.kind in ("constant", "text"):
             continue
         bits = _bits(c)
         within = float(np.mean(bits[order[pair]] == bits[order[pair + 1]]))
