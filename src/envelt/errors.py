@@ -5,9 +5,44 @@ A message names the column or argument, what was expected, what was found and wh
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from difflib import get_close_matches
+
+_OPTION = re.compile("\x0e([^\x0f]*)\x0f")
+
+
+def option(name: str, *values: str) -> str:
+    """Mark an option with a value, or several to choose from, in a message: it is written otherwise where it is typed.
+
+    ``option("kind", "zone=nominal")`` is ``kinds={'zone': 'nominal'}`` in Python.
+    """
+    return "\x0e" + "\x1f".join((name, *values)) + "\x0f"
+
+
+def as_written(text: str) -> str:
+    """Return a text with its options as they are written in Python."""
+    return _OPTION.sub(_written, text)
+
+
+def as_typed(text: str) -> str:
+    """Return a text with its options as they are typed at the command line."""
+    return _OPTION.sub(_typed, text)
+
+
+def _written(marked: re.Match[str]) -> str:
+    name, *values = marked[1].split("\x1f")
+    if name == "kind":
+        column, _, kind = values[0].rpartition("=")
+        return f"kinds={{{column!r}: {kind!r}}}"
+    return f"{name}={' or '.join(map(repr, values))}"
+
+
+def _typed(marked: re.Match[str]) -> str:
+    name, *values = marked[1].split("\x1f")
+    words = (v if re.fullmatch(r"[\w.,=:-]+", v) else f'"{v}"' for v in values)
+    return f"--{name} {' or '.join(words)}"
 
 
 class EnveltError(Exception):
@@ -19,6 +54,15 @@ class EnveltError(Exception):
     at: tuple[str, ...] = ()
 
     def __str__(self) -> str:
+        return as_written(self._message)
+
+    @property
+    def typed(self) -> str:
+        """The message with options as they are typed at the command line."""
+        return as_typed(self._message)
+
+    @property
+    def _message(self) -> str:
         return str(self.args[0]) if self.args else ""
 
 

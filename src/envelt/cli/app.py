@@ -10,7 +10,6 @@ import typer
 
 from ..errors import EnveltError
 from .options import LOOK, ROWS, SAVED, Given, console, names_in, numbers_in, takes
-from .wording import as_typed
 
 app = typer.Typer(
     name="envelt",
@@ -200,7 +199,7 @@ def main() -> None:
     try:
         app()
     except EnveltError as error:
-        print(f"envelt: {as_typed(str(error))}", file=sys.stderr)
+        print(f"envelt: {error.typed}", file=sys.stderr)
         sys.exit(2)
     except BrokenPipeError:
         sys.stderr.close()

@@ -152,10 +152,9 @@ class Given:
         from dataclasses import replace
 
         from ..write.terminal import print_view
-        from .wording import as_typed
 
         for view in views:
-            findings = [replace(f, advice=as_typed(f.advice)) for f in view.findings]
+            findings = [replace(f, advice=f.typed_advice) for f in view.findings]
             print_view(console(), view.title, view.about, view.in_terminal, findings)
         for path in self["out"] or []:
             print(f"Wrote {path}", file=sys.stderr)

@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from ..errors import as_typed, as_written
+
 WEIGHTS = ("note", "caution", "stop")
 
 _NEGATIVE = re.compile("\x02[^\x03]*\x03|(?<![\\w.'\"-])-(?=\\d)")  # names of columns are left alone
@@ -55,7 +57,13 @@ class Finding:
         statement = _NEGATIVE.sub(lambda m: m[0] if len(m[0]) > 1 else "−", self.statement)
         object.__setattr__(self, "_marked", (statement, self.advice))
         object.__setattr__(self, "statement", labelled(statement))
-        object.__setattr__(self, "advice", labelled(self.advice))
+        object.__setattr__(self, "advice", as_written(labelled(self.advice)))
+
+    @property
+    def typed_advice(self) -> str:
+        """The advice with options as they are typed at the command line."""
+        texts: tuple[str, str] = self._marked  # type: ignore[attr-defined]
+        return as_typed(labelled(texts[1]))
 
     @property
     def marked_statement(self) -> str:

@@ -17,7 +17,7 @@ from ..core.finding import Finding, by_weight, labelled
 from ..core.inventory.quality.absent import missing_follows
 from ..core.inventory.quality.levels import spelling_findings
 from ..core.later import Later
-from ..errors import OptionError, did_you_mean
+from ..errors import OptionError, did_you_mean, option
 from ..views.contingency import ContingencyView, CrossedTables, checked_shares, part_line
 from ..write.digits import count
 from .balance import outcome_axis
@@ -48,8 +48,8 @@ class Asked:
         checked_shares(self.shares)
         if self.picture in ("pie", "donut", "doughnut", "sunburst"):
             raise OptionError(
-                f"There is no {self.picture} here: angles are hard to compare. Use picture='shares' (each bar is 100 "
-                "%) for shares, or 'bars' for counts."
+                f"There is no {self.picture} here: angles are hard to compare. Use {option('picture', 'shares')} (each "
+                "bar is 100 %) for shares, or 'bars' for counts."
             )
         for what, value, known in (
             ("picture", self.picture, PICTURES),

@@ -55,7 +55,7 @@ def open_file(path: str | Path, options: Mapping[str, Any]) -> Context:
         line = line_at(file.path, error.at)
         if line is None:
             raise
-        raise type(error)(f"{file.path}, line {line}: {error}") from error
+        raise type(error)(f"{file.path}, line {line}: {error.args[0]}") from error
     via = f"{context.source.name} ({'; '.join([file.path.name, *file.notes])})"
     context = replace(context, source=replace(context.source, name=via))
     return narrowed(context, given["where"]) if "where" in given else context

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from ...errors import OptionError
+from ...errors import OptionError, option
 from ..shapes.bins import readable_bins
 from ..shapes.calendar import calendar_bins, unit_labels
 from ..shapes.quantiles import quantile_edges
@@ -154,7 +154,8 @@ def grouping_of(columns: list[Column], rows: int) -> Grouping:
         More than two columns, or one that makes no group.
     """
     if len(columns) > MOST_BY:
-        raise OptionError(f"Groups are made by up to {MOST_BY} columns, not {len(columns)}: by='first,second'.")
+        two = option("by", "first,second")
+        raise OptionError(f"Groups are made by up to {MOST_BY} columns, not {len(columns)}: {two}.")
     grouping = no_groups(rows)
     for i, column in enumerate(columns):
         one = groups_of(column)

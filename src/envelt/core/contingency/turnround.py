@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ...errors import option
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, Outcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
@@ -346,7 +347,7 @@ def _said(turns: list[TurnRound], outcome: Outcome) -> Finding:
         f"{what} {up} from {t.low_end!r} to {t.high_end!r} of {marked(t.name)} over all rows, "
         f"{size(t.overall)}{step}, and {down} within the levels of {marked(t.within)}, {size(t.inside)}{step}, in "
         f"{t.agreeing} of the {t.levels} that can be read.{also}",
-        f"Do not read {marked(t.name)} without {marked(t.within)}: compare like with like, by={t.within!r}.",
+        f"Do not read {marked(t.name)} without {marked(t.within)}: compare like with like, {option('by', t.within)}.",
         {
             "overall": list(t.overall),
             "within": list(t.inside),

@@ -10,7 +10,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from ...errors import OptionError
+from ...errors import OptionError, option
 from ..columns.grouping import Grouping
 from ..columns.names import named_limits
 from ..columns.table import CategoryColumn
@@ -105,7 +105,7 @@ def check_look(look: Look, name: str, values: Floats, dates: bool) -> None:
     if look.calendar is not None and not dates:
         raise OptionError(f"The calendar is for dates, and {name} is none: use bins or width.")
     if look.picture == "bars":
-        raise OptionError("Bars are for categories; for numbers use picture='histogram'.")
+        raise OptionError(f"Bars are for categories; for numbers use {option('picture', 'histogram')}.")
     if dates and look.scale != "linear":
         raise OptionError(f"Dates are shown on the linear scale only, not on {look.scale}.")
     if look.scale != "linear":
@@ -279,8 +279,8 @@ def level_distribution(column: CategoryColumn, grouping: Grouping, look: Look) -
     """
     if look.picture not in ("auto", "bars"):
         raise OptionError(
-            f"{column.name!r} is {column.kind}, which has levels and no {look.picture}: use picture='bars', or "
-            f"declare it a number: kinds={{{column.name!r}: 'continuous'}}."
+            f"{column.name!r} is {column.kind}, which has levels and no {look.picture}: use "
+            f"{option('picture', 'bars')}, or declare it a number: {option('kind', f'{column.name}=continuous')}."
         )
     size = len(column.levels)
     inside, present = grouping.codes >= 0, column.codes >= 0

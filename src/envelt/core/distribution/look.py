@@ -9,7 +9,7 @@ from typing import Any, TypedDict
 import numpy as np
 from numpy.typing import NDArray
 
-from ...errors import OptionError, did_you_mean
+from ...errors import OptionError, did_you_mean, option
 from ..columns.table import number_label
 from ..shapes.calendar import UNITS
 
@@ -110,12 +110,13 @@ class Look:
                 raise OptionError(f"No {name} {value!r}.{hint}")
         for name, pictures in (("numbers", ("histogram", "bars")), ("normal", ("histogram",)), ("box", ("dots",))):
             if getattr(self, name) and self.picture not in ("auto", *pictures):
-                raise OptionError(f"{name} belongs to picture={pictures[0]!r}, not to {self.picture}.")
+                raise OptionError(f"{name} belongs to {option('picture', pictures[0])}, not to {self.picture}.")
         if self.numbers and self.arrange in ("overlaid", "shares"):
-            raise OptionError(f"Numbers on {self.arrange} bars would hide each other: use arrange='line' or 'stacked'.")
+            instead = option("arrange", "line", "stacked")
+            raise OptionError(f"Numbers on {self.arrange} bars would hide each other: use {instead}.")
         if self.normal and self.arrange in ("stacked", "shares"):
             raise OptionError(
-                f"A normal curve has no place over {self.arrange} bars: use arrange='line' or 'overlaid'."
+                f"A normal curve has no place over {self.arrange} bars: use {option('arrange', 'line', 'overlaid')}."
             )
         if self.bandwidth is not None and not (np.isfinite(self.bandwidth) and self.bandwidth > 0):
             raise OptionError(f"The bandwidth must be a number above zero, not {self.bandwidth:g}.")
@@ -198,7 +199,7 @@ def checked_scale(name: str, low: float, column: str) -> Scale:
         With the reason, and the scale to use instead.
     """
     if name == "log" and low <= 0:
-        instead = "scale='log1p'" if low > -1e-12 else "the linear scale"
+        instead = option("scale", "log1p") if low > -1e-12 else "the linear scale"
         raise OptionError(
             f"A log scale needs values above zero, and {column} goes down to {number_label(low)}: use {instead}."
         )

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from ...errors import option
 from .. import thresholds as T
 from ..columns.table import number_label, short_label
 from ..finding import Finding, marked
@@ -130,7 +131,7 @@ def long_tail(name: str, core: Floats) -> list[Finding]:
     side = "right" if skewness > 0 else "left"
     transform, after = _best_transform(core, skewness)
     flips = side == "right" and core[0] >= 0
-    axis = f"Try scale={'log' if transform == 'log' else 'log1p'!r} in the picture, and" if flips else "Use"
+    axis = f"Try {option('scale', 'log' if transform == 'log' else 'log1p')} in the picture, and" if flips else "Use"
     helps = f"{transform} would bring it to {after:.1f}" if transform else "no simple transform straightens it"
     return [
         Finding(
