@@ -132,7 +132,6 @@ TURN_SURE = 4.0  # standard errors within the levels: over 400 pairs under 3 % b
 TURN_CELL = 10  # rows in a cell, in two levels of the candidate at least, for a level of the third to be read
 TURN_AGREE = 0.8  # of the levels go the inner way
 TURN_POINTS = 0.03  # of the event's rate, end to end, in both directions: a smaller turn changes no decision
-TURN_SD = 0.1  # of the outcome's deviation, likewise
 TURN_SHARE = 0.5  # of the outcome's variance that the third column holds: then it is part of the outcome
 EMPTY_EXPECTED = 10.0  # rows expected in an empty cell: under 1 in 20,000 by chance
 STEP_SHARE_OF_CHI = 0.9  # of the differences between levels that one step explains

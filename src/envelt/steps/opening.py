@@ -12,7 +12,7 @@ from ..core.columns.encode import NO_PLAN, encode, encode_table
 from ..core.columns.expression import rows_where
 from ..core.columns.outcome import ClassOutcome, resolve_outcome
 from ..core.columns.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
-from ..core.columns.table import Table
+from ..core.columns.table import CategoryColumn, Table
 from ..errors import EnveltError, ExpressionError, OptionError, OutcomeError, StudyFileError, pointing, unknown_column
 from .checks import names_of
 from .context import Context
@@ -159,7 +159,11 @@ def _event_of_all(context: Context, table: Table) -> str | None:
         whole = resolve_outcome(context.whole, str(context.outcome_name))
     except OutcomeError:
         return None
-    return whole.event if isinstance(whole, ClassOutcome) and whole.event in table[whole.name].examples(10**6) else None
+    column = table[whole.name]
+    if not (isinstance(whole, ClassOutcome) and isinstance(column, CategoryColumn)):
+        return None
+    there = {level for level, n in zip(column.levels, column.counts, strict=True) if n}
+    return whole.event if whole.event in there else None
 
 
 def with_kinds(plans: Mapping[str, ColumnPlan], kinds: Mapping[str, str]) -> dict[str, ColumnPlan]:

@@ -28,7 +28,7 @@ from .distribution import (
     top_table,
 )
 from .tables import group_table
-from .written import COUNTED, GROUPS, OUTLIERS, SPARE_OF_GROUPS
+from .written import COUNTED, EFFECTS, GROUPS, OUTLIERS, RATES, SPARE_OF_GROUPS, TESTS
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -90,7 +90,7 @@ class BalanceView(View):
         """The share of each class in each group; with ``by``."""
         return self._cross.shares("row")
 
-    @tabled(CrossedTables.RATES, there=_of_crossed("rates"))
+    @tabled(RATES, there=_of_crossed("rates"))
     def rates(self) -> pd.DataFrame:
         """The event's rate in each group, with its interval; with ``by``."""
         return self._cross.rates()
@@ -100,12 +100,12 @@ class BalanceView(View):
         """Different units in each cell; with ``by`` and a declared unit."""
         return self._cross.units()
 
-    @tabled(CrossedTables.TESTS, there=_of_crossed("tests"), gaps=False)
+    @tabled(TESTS, there=_of_crossed("tests"), gaps=False)
     def tests(self) -> pd.DataFrame:
         """Whether the classes differ between groups; with ``by``."""
         return self._cross.tests()
 
-    @tabled(CrossedTables.EFFECTS, there=_of_crossed("effects"), gaps=False)
+    @tabled(EFFECTS, there=_of_crossed("effects"), gaps=False)
     def effects(self) -> pd.DataFrame:
         """By how much; with ``by``."""
         return self._cross.effects()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
@@ -46,10 +46,6 @@ class CrossedTables:
     outcome
         Whose rates are given at each level of the rows.
     """
-
-    RATES: ClassVar[dict[str, Writer]] = written.RATES
-    TESTS: ClassVar[dict[str, Writer]] = written.TESTS
-    EFFECTS: ClassVar[dict[str, Writer]] = written.EFFECTS
 
     def __init__(self, tables: tuple[CrossTable, ...], outcome: Said | None, names: Captions) -> None:
         self.tables, self.outcome, self.names = tables, outcome, names

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.outcome import Classes, ClassOutcome, NumericOutcome, Outcome
+from ..columns.outcome import Classes, ClassOutcome, Outcome
 from ..columns.table import TimeColumn
 from ..finding import Finding, by_weight, marked
 from ..stats.groups import compare_groups
@@ -117,7 +117,7 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
         if not p < T.DRIFT_P:
             continue
         low, high = int(np.argmin(at)), int(np.argmax(at))
-        spread = T.LEAST_POINTS if isinstance(outcome, ClassOutcome) else T.LEAST_SD * _deviation(outcome)
+        spread = T.LEAST_POINTS if isinstance(outcome, ClassOutcome) else T.LEAST_SD * outcome.deviation
         if not at[high] - at[low] >= spread:
             continue
         first, last = min(low, high), max(low, high)
@@ -135,11 +135,6 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
             )
         )
     return found
-
-
-def _deviation(outcome: NumericOutcome) -> float:
-    with np.errstate(over="ignore", invalid="ignore"):
-        return float(np.nanstd(outcome.values))
 
 
 def outcome_missing(name: str, unknown: int, known: int) -> list[Finding]:

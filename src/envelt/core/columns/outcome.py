@@ -117,6 +117,12 @@ class NumericOutcome:
         """Which rows have an outcome."""
         return ~np.isnan(self.values)
 
+    @property
+    def deviation(self) -> float:
+        """The standard deviation of the known; infinite where squares overflow."""
+        with np.errstate(over="ignore", invalid="ignore"):
+            return float(np.std(self.values[self.known]))
+
     def take(self, keep: NDArray[np.bool_]) -> NumericOutcome:
         """Return the outcome of some of the rows."""
         return replace(self, values=self.values[keep])

@@ -148,8 +148,8 @@ def turn_rounds(
     """Search pairs of candidates for relations that turn round.
 
     A relation counts only where both directions are sure (2.8 standard errors over all rows, and four for the slope
-    common to all levels), and two thirds of the levels that can be read go the inner way, so that no single
-    small cell can make one.
+    common to all levels) and large enough to matter, four in five of the levels that can be read go the inner way, so
+    that no single small cell can make one, and the third column does not hold most of the outcome.
 
     Parameters
     ----------
@@ -174,8 +174,7 @@ def turn_rounds(
         abs(_z(e)) >= T.TURN_OVERALL and (only is None or c.name == only) for c, e in zip(columns, overall, strict=True)
     ]
     held = [_share_of_variance(c, y) for c in columns]
-    with np.errstate(over="ignore", invalid="ignore"):
-        floor = T.TURN_POINTS if isinstance(outcome, ClassOutcome) else T.TURN_SD * float(np.std(y.astype(float)))
+    floor = T.TURN_POINTS if isinstance(outcome, ClassOutcome) else T.LEAST_SD * outcome.deviation
     found = []
     for i, first in enumerate(columns):
         if progress is not None:

@@ -34,7 +34,8 @@ def far_limits(ordered: Floats, summary: GroupSummary) -> tuple[float, float]:
         return -np.inf, np.inf
     low, high = q1 - T.FAR_IQRS * (q3 - q1), q3 + T.FAR_IQRS * (q3 - q1)
     if ordered[0] >= 0:
-        low, high = min(low, _log_reach(ordered)[0]), max(high, _log_reach(ordered)[1])
+        first, last = _log_reach(ordered)
+        low, high = min(low, first), max(high, last)
     else:
         low = min(low, float(ordered[-1]) - _log_reach(ordered[-1] - ordered[::-1])[1])
     below, above = ordered[: np.searchsorted(ordered, low, "left")], ordered[np.searchsorted(ordered, high, "right") :]

@@ -8,7 +8,6 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import rankdata
 
 from .. import thresholds as T
 from ..columns.names import hints, is_time
@@ -20,6 +19,7 @@ from ..inventory.quality.absent import missing_follows
 from ..parallel import in_threads
 from ..shapes.quantiles import sorted_present
 from ..stats.clustered import unit_codes
+from ..stats.correlation import spearman
 from ..stats.folds import Folds, deal, hash_blocks
 from ..stats.heldout import Cells, HeldOut, held_out, level_cells, number_cells
 from ..stats.multiplicity import q_values
@@ -205,8 +205,7 @@ def _shared_ranks(column: Column, outcome: Outcome, h: HeldOut) -> bool:
     both = ~(np.isnan(column.numbers) | np.isnan(outcome.values))
     if both.sum() < T.FEW_ROWS:
         return False
-    x, y = rankdata(column.numbers[both]), rankdata(outcome.values[both])
-    return bool(np.corrcoef(x, y)[0, 1] ** 2 > T.TOO_GOOD_NUMBER)
+    return spearman(column.numbers[both], outcome.values[both])[0].estimate ** 2 > T.TOO_GOOD_NUMBER
 
 
 def _advised(c: Candidate) -> Candidate:

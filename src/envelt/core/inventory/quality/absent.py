@@ -116,8 +116,7 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
         groups = sorted_groups(outcome.values[known], absent.astype(np.int64), 2)
         p = mann_whitney(*groups).p
         medians = [float(np.median(g)) for g in groups]
-        with np.errstate(over="ignore", invalid="ignore"):
-            tiny = abs(medians[1] - medians[0]) <= T.LEAST_SD * float(np.std(outcome.values[known]))
+        tiny = abs(medians[1] - medians[0]) <= T.LEAST_SD * outcome.deviation
         text = (
             f"Where {marked(name)} is missing the median of {marked(outcome.name)} is {medians[1]:.4g}, elsewhere "
             f"{medians[0]:.4g}"
