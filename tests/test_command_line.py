@@ -44,7 +44,7 @@ def run(monkeypatch, capsys, tmp_path):
         ("distribution", "demo", "--sort", "name"),
         ("balance", "demo", "-o", "wintered", "--by", "fed"),
         ("contingency", "demo", "fed,exposure", "wintered", "-o", "wintered", "--by", "altitude_band"),
-        ("contingency", "demo", "altitude_m", "--cuts", "300,520", "--largest", "5", "--missing"),
+        ("contingency", "demo", "altitude_m", "--cuts", "300,520", "--largest", "5", "--missing-level"),
         ("rank", "demo", "-o", "wintered", "--kind", "zone=ordinal", "--ignore", "spring_frames"),
         ("rank", "demo", "-o", "honey_kg"),
     ],

@@ -9,6 +9,7 @@ from envelt import Study
 from envelt.core.shapes.dip import dip_test
 from envelt.core.stats.many_groups import explained_interval
 from envelt.core.stats.noncentral import noncentral_chi_square, noncentral_f
+from envelt.errors import OptionError
 
 
 def rng(seed=0):
@@ -263,3 +264,103 @@ def test_numbers_that_name_nothing_and_cases_of_one_row_are_no_unit():
     assert "likely-unit" not in codes(Study(frame.rename(columns={"nr": "price"}), outcome="y").inventory())
     assert "likely-unit" not in codes(Study(frame[frame["wave"] == 1], outcome="y").inventory())
     assert "likely-unit" not in codes(Study(frame, outcome="y", unit="nr").inventory())
+
+
+def marked_frame():
+    r = rng(8)
+    income = r.normal(50, 9, 400).round(1).astype(str)
+    income[::9] = "."
+    income[5] = "-9"
+    return pd.DataFrame({"income": income, "code": np.where(r.random(400) < 0.1, "-9", "12"), "y": ["no", "yes"] * 200})
+
+
+def test_a_mark_among_numbers_is_missing_and_said_and_a_person_may_name_one(tmp_path):
+    frame = marked_frame()
+    frame.to_csv(tmp_path / "t.csv", index=False)
+    study = Study(tmp_path / "t.csv", outcome="y")
+    column = study.table["income"]
+    assert column.kind == "continuous"
+    assert column.missing.sum() == (frame["income"] == ".").sum()
+    assert "'.' in 45 rows" in codes(study.inventory())["marks-for-missing"].statement
+    named = Study(tmp_path / "t.csv", outcome="y", missing=[".", -9])
+    assert named.table["income"].missing.sum() == 46
+    assert named.table["code"].missing.sum() == (frame["code"] == "-9").sum()
+    assert "marks-for-missing" not in codes(named.inventory())
+    one = Study(frame, outcome="y", columns={"income": {"missing": [".", "-9"]}})
+    assert one.table["income"].missing.sum() == 46
+    assert one.table["code"].missing.sum() == 0
+    assert Study(frame, kinds={"income": "nominal"}).table["income"].kind == "nominal"
+
+
+def test_few_texts_among_numbers_are_missing_and_many_keep_a_column_from_being_one():
+    numbers = [f"{v:.1f}" for v in rng(9).normal(20, 3, 300)]
+    few = Study(pd.DataFrame({"v": [*numbers, "trace", "<5", "<5"]}))
+    assert few.table["v"].kind == "continuous"
+    assert few.table["v"].missing.sum() == 3
+    assert codes(few.inventory())["mixed-types"].evidence["texts"] == [["<5", 2], ["trace", 1]]
+    assert Study(pd.DataFrame({"v": numbers + ["trace", "<5"] * 30})).table["v"].numbers is None
+    assert (
+        Study(pd.DataFrame({"flat_code": [*(str(v) for v in range(100, 400)), "12B"]})).table["flat_code"].numbers
+        is None
+    )
+
+
+def test_begin_writes_all_that_was_decided_and_the_file_gives_the_same_study(tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    frame = marked_frame().assign(n=[1, 2] * 200, size=rng(1).normal(5, 1, 400), zone=rng(2).integers(1, 4, 400))
+    frame.to_csv("demo-hives.csv", index=False)
+    decided = Study(
+        "demo-hives.csv", outcome="y", event="no", unit="code", counts="n", missing=["."], ignore=["size"], seed=7,
+        where="income > 30 or is_missing(income)", kinds={"code": "nominal"},
+        columns={"zone": {"labels": {"1": "north"}, "order": ["3", "1", "2"], "label": "Zone"},
+                 "income": {"range": [0, 100], "unit": "k", "missing": ["-9"]}},
+    ).derive("rich", "income > 55", label="Well off").where("zone != 'north'")  # fmt: skip
+    decided.begin("s.toml")
+    opened = Study("s.toml")
+    assert str(opened.rank().table) == str(decided.rank().table)
+    assert str(opened.inventory().table) == str(decided.inventory().table)
+    for what in ("unit", "seed", "candidates"):
+        assert getattr(opened, what) == getattr(decided, what)
+    assert opened.outcome.event == "no"
+    assert opened.table["rich"].title == "Well off"
+    assert opened.table["zone"].levels == decided.table["zone"].levels == ("3", "2")
+    assert Study("s.toml", seed=0).seed == 0
+    assert Study.open("s.toml", ignore="size", where="is_missing(income)").table["income"].empty
+    assert Study("s.toml", columns={"zone": {"label": "Z"}}).table["zone"].levels == ("3", "2")
+
+
+@pytest.mark.parametrize(
+    "written",
+    [
+        'columns = {a = {kind = "discrete"}, gone = {}}\n[study]\ndata = "t.csv"\n',
+        '[study]\ndata="t.csv" # mine\n\n\n[columns]\na.kind = "discrete"\ngone.label = "x"  # note\n',
+        '[study]\r\ndata = "t.csv"\r\n[columns."a"]\r\n[columns.gone]   # gone?\r\nlabel=\'q\'\r\n',
+    ],
+)
+def test_a_study_file_of_any_style_is_brought_up_to_date_and_stays_as_written(tmp_path, monkeypatch, written):
+    monkeypatch.chdir(tmp_path)
+    pd.DataFrame({"a": range(30), "b": ["u", "v"] * 15}).to_csv("t.csv", index=False)
+    (tmp_path / "s.toml").write_bytes(written.encode())
+    assert Study("t.csv").begin("s.toml") == (["b"], ["gone"])
+    after = (tmp_path / "s.toml").read_bytes().decode()
+    for line in written.splitlines():
+        assert line.strip().rstrip("}") in after
+    assert Study("t.csv").begin("s.toml") == ([], ["gone"])
+    assert (tmp_path / "s.toml").read_bytes().decode() == after
+
+
+def test_small_things_of_the_interface():
+    r = rng(10)
+    frame = pd.DataFrame({"a": r.choice([*"pqrst", None], 300), "x": r.normal(size=300), "y": ["no", "yes"] * 150})
+    study = Study(frame, outcome="y").derive("high", "x > 1", label="High", kind="nominal")
+    index = study.contingency("a", largest=2, missing=True).table.index
+    assert list(index[2:]) == ["missing", "other (3 levels)"]
+    assert len({hash(f) for f in study.inventory().findings}) == len(study.inventory().findings)
+    assert list(study.rank("x", ["a"]).table.index.sort_values()) == ["a", "x"]
+    given_back = study.where("x > 0").to_frame()
+    assert list(given_back.columns) == ["a", "x", "y", "high"]
+    np.testing.assert_array_equal(given_back["x"], frame["x"][frame["x"] > 0])
+    given_back["x"] = 0.0
+    assert study.table["x"].numbers.any()
+    with pytest.raises(OptionError, match="outcome or the unit"):
+        study.rank("y")

@@ -21,6 +21,8 @@ from .steps.rank import show_rank
 from .steps.report import write_report
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from .core.columns.outcome import Outcome
     from .core.columns.table import Table
     from .steps.context import Context
@@ -42,7 +44,8 @@ class Study:
     ----------
     data
         A path to a CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file, a pattern or a list of paths, the word
-        ``"demo"``, a pandas data frame, a dict of arrays, or anything that offers the Arrow C stream.
+        ``"demo"``, a pandas data frame, a dict of arrays, or anything that offers the Arrow C stream; or a study
+        file, over which the options given win.
     outcome
         The column to be told from the others; only `inventory`, `distribution` and `contingency` do without.
     event
@@ -51,6 +54,11 @@ class Study:
     unit
         The column that says which rows are one case. Folds never split one, and intervals and tests count
         units, not rows.
+    counts
+        The column that says how many rows each row stands for, of a table that is already counted; every step then
+        gives what the full rows would. It is no candidate.
+    missing
+        Marks that stand for a missing value, in every column: ``["."]``, ``[".", -9]``.
     kinds
         What columns are, by name, where detection is wrong: ``{"zone": "nominal"}``.
     ignore
@@ -58,10 +66,10 @@ class Study:
     where
         Rows to keep, as an expression: ``"altitude_m > 300 and hive_type == 'skep'"``.
     seed
-        Of everything random; the same seed gives the same numbers.
+        Of everything random, 0 by default; the same seed gives the same numbers.
     columns
         More decisions about columns, by name, with the keys of a study file: kind, label, unit, range,
-        labels, order.
+        labels, order, missing.
 
     Raises
     ------
@@ -81,13 +89,15 @@ class Study:
         data: Any,
         *,
         outcome: str | None = None, event: str | None = None, unit: str | None = None,
-        kinds: Mapping[str, str] | None = None, ignore: Names | None = None, where: str | None = None, seed: int = 0,
-        columns: Mapping[str, Mapping[str, Any]] | None = None,
+        counts: str | None = None, missing: Iterable[str | float] | None = None,
+        kinds: Mapping[str, str] | None = None, ignore: Names | None = None, where: str | None = None,
+        seed: int | None = None, columns: Mapping[str, Mapping[str, Any]] | None = None,
     ) -> None:  # fmt: skip
-        self._context: Context = opening.open_data(
-            data, outcome=outcome, event=event, unit=unit, kinds=kinds, ignore=ignore, where=where, seed=seed,
-            columns=columns,
-        )  # fmt: skip
+        options = {
+            "outcome": outcome, "event": event, "unit": unit, "counts": counts, "missing": missing, "kinds": kinds,
+            "ignore": ignore, "where": where, "seed": seed, "columns": columns,
+        }  # fmt: skip
+        self._context: Context = opening.open_data(data, options)
 
     @classmethod
     def open(cls, path: str | Path, **options: Any) -> Study:
@@ -98,8 +108,7 @@ class Study:
         path
             A study file, as `begin` writes it.
         **options
-            Any of outcome, event, unit, kinds, ignore, where and seed; they win over the file. ``where``
-            narrows further what the file keeps.
+            As for a new study; they win over the file. ``where`` narrows further what the file keeps.
 
         Raises
         ------
@@ -116,13 +125,20 @@ class Study:
 
     def __repr__(self) -> str:
         c = self._context
-        outcome = f", outcome {c.outcome_name!r}" if c.outcome_name else ""
+        outcome = f", outcome {c.plan.outcome!r}" if c.plan.outcome else ""
         return f"<Study of {c.source_name}: {len(c.table):,} rows × {len(c.table.columns):,} columns{outcome}>"
 
     @property
     def table(self) -> Table:
         """The rows that are kept, encoded."""
         return self._context.table
+
+    def to_frame(self) -> pd.DataFrame:
+        """Return the rows that are kept as a data frame, as read and with derived columns.
+
+        Numbers are float64, categories pandas categoricals in their order, dates datetime64.
+        """
+        return self._context.table.to_frame()
 
     @property
     def outcome(self) -> Outcome | None:
@@ -190,6 +206,7 @@ class Study:
         *,
         cut: str = "", at: Iterable[float] = (), names: Iterable[str] = (),
         regroup: str = "", into: Mapping[str, Iterable[str]] | None = None,
+        kind: str = "", label: str = "", unit: str = "",
     ) -> Study:  # fmt: skip
         """Return a new study with one more column.
 
@@ -204,6 +221,8 @@ class Study:
             A numeric column, the points to cut it at (a value equal to one goes right), the parts' names.
         regroup, into
             A category column, and for each new level the old ones it joins; what is not named stays.
+        kind, label, unit
+            What it is, where detection is wrong; what to call it; its unit of measure.
 
         Raises
         ------
@@ -216,7 +235,12 @@ class Study:
         >>> study.derive("size", cut="weight_kg", at=[25, 35], names=["light", "middle", "heavy"]).table["size"].levels
         ('light', 'middle', 'heavy')
         """
-        return self._of(opening.derived_with(self._context, name, expression, cut, at, names, regroup, into))
+        recipe = {
+            "expression": expression, "cut": cut, "at": list(at), "names": list(names), "regroup": regroup,
+            "into": {k: list(v) for k, v in (into or {}).items()},
+        }  # fmt: skip
+        about = {"kind": kind, "label": label, "unit": unit}
+        return self._of(opening.derived_with(self._context, name, recipe, about))
 
     def inventory(self, *, rows: int = 0) -> InventoryView:
         """Say what each column is and why, what is missing, and what is wrong or odd.
@@ -378,15 +402,16 @@ class Study:
         )  # fmt: skip
         return tabulate(self._context, asked)
 
-    def rank(self) -> RankView:
-        """Score every candidate alone, on rows it was not fitted on.
+    def rank(self, *columns: Names) -> RankView:
+        """Score every candidate alone, or those named, on rows it was not fitted on.
 
         Raises
         ------
         OutcomeError
             The study has no outcome, or no column besides.
+        UnknownColumnError, OptionError
         """
-        return show_rank(self._context)
+        return show_rank(self._context, names_of(columns))
 
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.

@@ -41,7 +41,7 @@ def demo(
 
 
 @app.command()
-@takes("outcome", "event", "unit", "kind")
+@takes("outcome", "event", "unit", *ROWS, "seed")
 def begin(
     given: Given,
     labels: Annotated[
@@ -149,12 +149,9 @@ def contingency(
     ] = "auto",
     colour: Annotated[str, typer.Option(metavar="BY", help="Colour cells by share or by residual.")] = "share",
     order: Annotated[str, typer.Option(metavar="BY", help="Rows by level, count or rate.")] = "level",
-    counts: Annotated[
-        str | None, typer.Option(metavar="COLUMN", help="How many rows each row stands for, if already counted.")
-    ] = None,
     cuts: Annotated[str, typer.Option(metavar="A,B,…", help="Points to cut numbers at.")] = "",
     largest: Annotated[int | None, typer.Option(metavar="N", help="Levels kept apart; the others join.")] = None,
-    missing: Annotated[bool, typer.Option("--missing", help="Missing as a level of its own.")] = False,
+    missing_level: Annotated[bool, typer.Option("--missing-level", help="Missing as a level of its own.")] = False,
 ) -> None:
     """Cross columns: counts, shares, the outcome's rates, and whether a relation turns round within a third column.
 
@@ -164,20 +161,26 @@ def contingency(
     known = study.table.columns
     view = study.contingency(
         names_in(rows, known), names_in(columns, known), by=names_in(given["by"]), shares=shares, picture=picture,
-        colour=colour, order=order, counts=counts, bins=given["bins"], width=given["width"], start=given["start"],
-        cuts=numbers_in(cuts, "--cuts"), calendar=given["calendar"], largest=largest, missing=missing,
+        colour=colour, order=order, bins=given["bins"], width=given["width"], start=given["start"],
+        cuts=numbers_in(cuts, "--cuts"), calendar=given["calendar"], largest=largest, missing=missing_level,
     )  # fmt: skip
     given.give([view])
 
 
 @app.command()
 @takes("outcome", "event", "unit", *ROWS, "seed", *SAVED)
-def rank(given: Given) -> None:
+def rank(
+    given: Given,
+    columns: Annotated[
+        list[str] | None, typer.Argument(metavar="[COLUMN]...", help="The candidates, one or several. None: all.")
+    ] = None,
+) -> None:
     """Rank all candidates by what each alone says about the outcome on rows it was not fitted on.
 
     Example: envelt rank demo --outcome wintered --unit colony
     """
-    given.give([given.study().rank()])
+    study = given.study()
+    given.give([study.rank(names_in(columns, study.table.columns))])
 
 
 @app.command()

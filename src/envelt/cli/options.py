@@ -43,6 +43,18 @@ SHARED: dict[str, tuple[Any, Any]] = {
         _option(str | None, "COLUMN", "The column that says which rows are one case; folds never split one."),
         None,
     ),
+    "counts": (
+        _option(str | None, "COLUMN", "How many rows each row stands for, where the table is already counted."),
+        None,
+    ),
+    "missing": (
+        _option(
+            list[str] | None,
+            "MARK",
+            "A mark for a missing value, or COLUMN=MARK: --missing . --missing income=-9. Repeatable.",
+        ),
+        None,
+    ),
     "by": (_option(str | None, "COLUMN[,COLUMN]", "Compare the groups of up to two columns, joined by a comma."), None),
     "picture": (_option(str, "NAME", PICTURES), "auto"),
     "scale": (_option(str, "NAME", "linear, log (values above zero) or log1p (zeros too)."), "linear"),
@@ -72,7 +84,7 @@ SHARED: dict[str, tuple[Any, Any]] = {
         _option(str | None, "EXPRESSION", "Rows to keep: --where \"altitude_m > 300 and hive_type == 'skep'\"."),
         None,
     ),
-    "seed": (_option(int, None, "Of everything random; the same seed gives the same numbers."), 0),
+    "seed": (_option(int | None, None, "Of everything random; the same seed gives the same numbers. Default 0."), None),
     "out": (
         _option(
             list[Path] | None, "FILE", "Save as the extension says: .png .svg .pdf .html .md .csv .json. Repeatable."
@@ -87,7 +99,7 @@ LOOK = (
     "picture", "scale", "bins", "width", "start", "measure", "arrange", "bandwidth", "limits", "calendar", "numbers",
     "normal", "box", "residuals",
 )  # fmt: skip
-ROWS = ("kind", "ignore", "where")
+ROWS = ("kind", "missing", "counts", "ignore", "where")
 SAVED = ("out", "json")
 
 
@@ -110,7 +122,6 @@ class Given:
 
     def study(self) -> Study:
         """Check the outputs, then open the study, so that nothing is computed that cannot be written."""
-        from ..data.studyfile import is_study_file
         from ..study import Study
         from ..view import check_extension
         from ..write.files import check_writable
@@ -119,11 +130,11 @@ class Given:
             check_extension(path)
             check_writable(path)
         kinds = dict(_pair(k) for k in self["kind"] or [])
-        options: dict[str, Any] = {name: self[name] for name in ("outcome", "event", "unit", "where")}
-        if is_study_file(self.data):
-            ignore = tuple(self["ignore"] or ())
-            return Study.open(self.data, **options, kinds=kinds, ignore=ignore, seed=self["seed"] or None)
-        return Study(self.data, **options, kinds=kinds, ignore=self["ignore"] or (), seed=self["seed"])
+        roles = ("outcome", "event", "unit", "counts", "where", "ignore", "seed")
+        marks, columns = _marks(self["missing"] or [])
+        return Study(
+            self.data, **{r: self[r] for r in roles}, kinds=kinds, missing=marks or None, columns=columns or None
+        )
 
     def look(self) -> LookOptions:
         """Return how to look, as `Study.distribution` takes it; only what was asked for.
@@ -216,6 +227,19 @@ def numbers_in(text: str, option: str) -> list[float]:
         return [float(part) for part in text.split(",") if part.strip()]
     except ValueError:
         raise OptionError(f"{option} takes numbers joined by commas, such as 0,50, not {text!r}.") from None
+
+
+def _marks(given: list[str]) -> tuple[list[str], dict[str, dict[str, list[str]]]]:
+    """Return marks for missing of all columns, and of single ones, given as COLUMN=MARK."""
+    whole: list[str] = []
+    columns: dict[str, dict[str, list[str]]] = {}
+    for text in given:
+        column, sign, mark = text.partition("=")
+        if sign and column:
+            columns.setdefault(column, {}).setdefault("missing", []).append(mark)
+        else:
+            whole.append(text)
+    return whole, columns
 
 
 def _pair(text: str) -> tuple[str, str]:

@@ -25,6 +25,11 @@ def labelled(text: str, labels: Mapping[str, str] | None = None) -> str:
     return _MARKED.sub(lambda m: (labels or {}).get(m[1], m[1]), text)
 
 
+def plural(n: int, one: str, many: str = "") -> str:
+    """Return a number with its noun: "1 row", "2,241 rows"."""
+    return f"{n:,} {one if n == 1 else many or one + 's'}"
+
+
 @dataclass(frozen=True)
 class Finding:
     """Something worth a person's attention, with its evidence.
@@ -58,6 +63,9 @@ class Finding:
         object.__setattr__(self, "_marked", (statement, self.advice))
         object.__setattr__(self, "statement", labelled(statement))
         object.__setattr__(self, "advice", as_written(labelled(self.advice)))
+
+    def __hash__(self) -> int:
+        return hash((self.code, self.weight, self.columns, self.statement))
 
     @property
     def typed_advice(self) -> str:

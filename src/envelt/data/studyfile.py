@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
 
-from ..core.columns.plan import ColumnPlan, DerivedPlan, column_plan, derived_plan
+from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan, column_plan, derived_plan, marks
 from ..errors import EnveltError, FileMissingError, StudyFileError, did_you_mean, pointing
 
-STUDY_KEYS = ("data", "outcome", "event", "unit", "ignore", "where", "seed")
+STUDY_KEYS = ("data", "outcome", "event", "unit", "counts", "missing", "ignore", "where", "seed")
 SECTIONS = ("study", "columns", "derived")
 P = TypeVar("P", ColumnPlan, DerivedPlan)
 
@@ -22,14 +22,7 @@ class StudyFile:
 
     path: Path
     data: str | list[str]
-    outcome: str | None = None
-    event: str | None = None
-    unit: str | None = None
-    ignore: tuple[str, ...] = ()
-    where: str | None = None
-    seed: int = 0
-    columns: Mapping[str, ColumnPlan] = field(default_factory=dict)
-    derived: Mapping[str, DerivedPlan] = field(default_factory=dict)
+    plan: StudyPlan = field(default_factory=StudyPlan)
     notes: tuple[str, ...] = ()
 
 
@@ -103,20 +96,19 @@ def _checked(path: Path, given: dict[str, Any]) -> StudyFile:
     derived = {n: _plan("derived", n, c, derived_plan) for n, c in _table("derived", given.get("derived", {})).items()}
     with pointing("study"):
         _known("[study]", study, STUDY_KEYS)
-        texts = {k: _typed(k, study[k], str, "text") for k in ("outcome", "event", "unit", "where") if k in study}
+        roles = ("outcome", "event", "unit", "counts", "where")
+        texts = {k: _typed(k, study[k], str, "text") for k in roles if k in study}
         data, notes = _data(path, study.get("data"))
         ignore = _typed("ignore", study.get("ignore", []), list, "a list of columns")
         seed = _typed("seed", study.get("seed", 0), int, "a whole number")
-    return StudyFile(
-        path,
-        data,
-        **texts,
-        ignore=tuple(str(i) for i in ignore),
-        seed=seed,
-        columns=columns,
+        with pointing("missing"):
+            missing = marks("marks for missing", study.get("missing", []))
+    where = (texts.pop("where"),) if "where" in texts else ()
+    plan = StudyPlan(
+        **texts, missing=missing, ignore=tuple(str(i) for i in ignore), where=where, seed=seed, columns=columns,
         derived=derived,
-        notes=notes,
-    )
+    )  # fmt: skip
+    return StudyFile(path, data, plan, notes)
 
 
 def _plan(section: str, name: str, given: Any, checked: Callable[[str, Mapping[str, Any]], P]) -> P:

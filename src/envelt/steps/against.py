@@ -11,11 +11,12 @@ from ..core.against import by_class, by_number
 from ..core.against.glance import glance
 from ..core.against.parts import Part, Result, principal
 from ..core.columns.grouping import Grouping, crossed_column
-from ..core.columns.outcome import ClassOutcome, Outcome
+from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
+from ..core.contingency.within import WithinGroups, levels_within, number_within, slope_within, within_findings
 from ..core.distribution.look import Look
 from ..core.estimate import UNDEFINED, UNDEFINED_TEST
-from ..core.finding import Finding, by_weight
+from ..core.finding import by_weight
 from ..core.later import Later
 from ..errors import OptionError, OutcomeError
 from ..views.against import AgainstView
@@ -62,7 +63,8 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
     if divided is None:
         result = _result(context, candidate, outcome, look, None, units, rows)
         turns = context.turns([name, *context.candidates], name)
-        return AgainstView(result, about, top, names, Later(lambda: by_weight([*turns(), *result.findings])), None)
+        found = Later(lambda: by_weight([*turns(), *result.findings]))
+        return AgainstView(result, about, top, names, found, None, None)
     about = (*about, f"divided by {' and '.join(names(n) for n in by)}")
     if isinstance(candidate, CategoryColumn):
         crossed = crossed_column(divided, candidate)
@@ -72,8 +74,21 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
     else:
         result = _result(context, candidate, outcome, look, divided, units, rows)
     parts = Later(lambda: _parts(context, candidate, outcome, divided, units))
-    found: Later[tuple[Finding, ...]] = Later(lambda: result.findings)
-    return AgainstView(result, about, top, names, found, parts)
+    within = Later(lambda: _within(candidate, outcome, divided, units))
+    found = Later(lambda: by_weight([*within_findings(within()), *result.findings]))
+    return AgainstView(result, about, top, names, found, parts, within)
+
+
+def _within(candidate: Column, outcome: Outcome, divided: Grouping, units: NDArray[np.int64] | None) -> WithinGroups:
+    """Set what the candidate does over all rows beside what is left of it within the groups."""
+    if isinstance(candidate, CategoryColumn):
+        return levels_within(candidate.name, candidate.codes, candidate.levels, outcome, divided, units=units)
+    numbers = candidate.numbers
+    assert numbers is not None
+    if isinstance(outcome, ClassOutcome):
+        return number_within(candidate.name, numbers, outcome, divided, units)
+    assert isinstance(outcome, NumericOutcome)
+    return slope_within(candidate.name, numbers, outcome, divided, units)
 
 
 def _result(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 
@@ -24,18 +25,19 @@ def begin_study(context: Context, path: Path, labels: str | Path | None) -> tupl
     if path.suffix.lower() != ".toml":
         raise OutputError(f"A study file is TOML: end {str(path)!r} in .toml.")
     check_writable(path)
-    columns = list(context.table)
+    columns = list(context.listed)
     if path.exists():
-        file = read_study_file(path)
-        listed = [n for n in file.columns if n not in file.ignore]  # what is ignored is not read, and not gone
-        seen = [c for c in columns if c.name not in file.derived and c.name not in file.ignore]
-        text, new, gone = updated_study_file(path.read_text("utf-8"), seen, listed, date.today())
-        if new or gone:
+        plan = read_study_file(path).plan
+        listed = [n for n in plan.columns if n not in plan.ignore and n not in plan.derived]  # others are not read
+        seen = [c for c in columns if c.name not in plan.derived and c.name not in plan.ignore]
+        before = path.read_bytes().decode("utf-8")
+        text, new, gone = updated_study_file(before, seen, listed, date.today())
+        if text != before:
             write_bytes(path, text.encode("utf-8"))
         return new, gone
     event = context.outcome.event if isinstance(context.outcome, ClassOutcome) else None
-    book = _code_book(labels, context.table) if labels is not None else {}
-    text = fresh_study_file(_data(context, path), columns, KINDS, context.outcome_name, event, context.unit, book)
+    book = _code_book(labels, context.listed) if labels is not None else {}
+    text = fresh_study_file(_data(context, path), columns, KINDS, replace(context.plan, event=event), book)
     write_bytes(path, text.encode("utf-8"))
     return [], []
 
@@ -48,6 +50,7 @@ def _data(context: Context, path: Path) -> str | list[str]:
         raise DataError("A study file names its data: begin from a file, not from a table in memory.")
     folder = path.resolve().parent
     relative = [Path(os.path.relpath(p.resolve(), folder)).as_posix() for p in context.source.paths]
+    relative = [f"./{r}" if r == "demo" else r for r in relative]  # the word alone means the made-up data
     return relative[0] if len(relative) == 1 else relative
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..core.columns.grouping import Grouping, grouping_of
 from ..core.columns.outcome import ClassOutcome, Outcome
-from ..core.columns.plan import ColumnPlan
+from ..core.columns.plan import StudyPlan
 from ..core.columns.table import Table
 from ..core.columns.units import unit_keys
 from ..core.contingency.turnround import turns_among
@@ -41,32 +41,36 @@ class Context:
         Where the table came from, and what to say of the reading.
     whole
         Every row.
+    listed
+        The rows that are kept, as they stand in the data.
     table
-        The rows that are kept.
-    plans
-        What a person decided about columns.
+        Likewise, each as many times as it stands for in a table that is already counted.
+    plan
+        What a person decided.
     origins
         The columns that each derived column is made from, directly or not.
-    subset
-        The expressions by which rows were kept.
-    outcome_name, event, unit, seed
-        Of the study.
     outcome
         Of the rows that are kept.
     """
 
     source: Source
     whole: Table
+    listed: Table
     table: Table
-    plans: Mapping[str, ColumnPlan]
+    plan: StudyPlan
     origins: Mapping[str, frozenset[str]]
-    subset: tuple[str, ...]
-    outcome_name: str | None
-    event: str | None
-    unit: str | None
-    seed: int
     outcome: Outcome | None
     _made: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
+
+    @property
+    def unit(self) -> str | None:
+        """The column that says which rows are one case."""
+        return self.plan.unit
+
+    @property
+    def seed(self) -> int:
+        """Of everything random."""
+        return self.plan.seed
 
     @property
     def source_name(self) -> str:
@@ -80,19 +84,23 @@ class Context:
 
     @property
     def kept(self) -> tuple[str, ...]:
-        """Lines on the rows kept."""
-        return tuple(f"only rows where {e}" for e in self.subset)
+        """Lines on the rows kept, and on how often each counts."""
+        lines = tuple(f"only rows where {e}" for e in self.plan.where)
+        if self.plan.counts is None:
+            return lines
+        listed = f"{len(self.listed):,} rows of the data, each counted {self.plan.counts} times"
+        return (*lines, listed)
 
     @property
     def ranges(self) -> dict[str, tuple[float, float]]:
         """What a person declared values can be, by column."""
-        return {n: p.range for n, p in self.plans.items() if p.range is not None}
+        return {n: p.range for n, p in self.plan.columns.items() if p.range is not None}
 
     @property
     def candidates(self) -> list[str]:
         """The columns that could be features: all but the outcome, the unit, and what is made from the outcome."""
-        roles = (self.outcome_name, self.unit)
-        made = {n for n, sources in self.origins.items() if self.outcome_name in sources}
+        roles = (self.plan.outcome, self.unit, self.plan.counts)
+        made = {n for n, sources in self.origins.items() if self.plan.outcome in sources}
         return [n for n in self.table.columns if n not in roles and n not in made]
 
     @property

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 
 from ..core.columns.axes import Cuts, TableAxis, axis_of
-from ..core.columns.outcome import ClassOutcome
+from ..core.columns.outcome import Classes, ClassOutcome, Outcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.contingency.crosstab import CrossTable, checked_counts, cross_tabulate
 from ..core.contingency.findings import table_findings
+from ..core.contingency.within import WithinGroups, levels_within, within_findings
 from ..core.finding import Finding, by_weight, labelled
 from ..core.inventory.quality.absent import missing_follows
 from ..core.inventory.quality.levels import spelling_findings
@@ -23,6 +24,7 @@ from ..write.digits import count
 from .balance import outcome_axis
 from .checks import refuse_itself
 from .context import Context, once
+from .opening import counted_by
 
 PICTURES = ("auto", "bars", "stacked", "shares", "cells", "rates", "mosaic")
 ORDERS = ("level", "count", "rate")
@@ -69,6 +71,7 @@ class Asked:
 @once
 def tabulate(context: Context, asked: Asked) -> ContingencyView:
     """Tabulate rows by columns, in the parts that other columns make, and look at what turns round."""
+    context, asked = _counted(context, asked)
     table, outcome, names = context.table, context.outcome, context.names
     _refuse_unused(asked.cuts, [table[n] for n in (*asked.rows, *asked.columns)])
     rows = axis_of([table[n] for n in asked.rows], asked.cuts)
@@ -86,6 +89,7 @@ def tabulate(context: Context, asked: Asked) -> ContingencyView:
     tables, skipped = _parts(context, asked, make) if asked.by else ((make(),), 0)
     if not asked.by and not tables[0].counts.sum():
         raise OptionError(f"No row has both {' and '.join((*asked.rows, *asked.columns))}: there is nothing to cross.")
+    pooled = _within(context, asked, rows, columns, rated, weight)
     turns = context.turns([*asked.rows, *context.candidates], asked.rows[0])
 
     def found() -> tuple[Finding, ...]:
@@ -93,7 +97,8 @@ def tabulate(context: Context, asked: Asked) -> ContingencyView:
         findings = [f for t in tables[:1] if not asked.by for f in table_findings(t, said)]
         if rated is not None:
             findings += _column_findings(context, asked)
-            findings += turns() if len(asked.rows) == 1 and asked.counts is None else []
+            findings += turns() if len(asked.rows) == 1 and asked.counts is None and not asked.by else []
+        findings += [] if pooled is None else within_findings(pooled())
         return by_weight(findings)
 
     of = " by ".join(" and ".join(names(n) for n in axis.axis.names) for axis in (rows, columns) if axis)
@@ -102,8 +107,45 @@ def tabulate(context: Context, asked: Asked) -> ContingencyView:
     return ContingencyView(
         crossed, f"Counts of {of}{within}", _about(context, asked, rows, columns, weight), _of_rates(context, asked),
         (*context.counted, *part_line(tables, skipped)), Later(found), shares=asked.shares, within=within,
-        picture=asked.picture, colour=asked.colour, order=asked.order,
+        picture=asked.picture, colour=asked.colour, order=asked.order, pooled=pooled,
     )  # fmt: skip
+
+
+def _within(
+    context: Context,
+    asked: Asked,
+    rows: TableAxis,
+    columns: TableAxis | None,
+    outcome: Outcome | None,
+    weight: np.ndarray | None,
+) -> Later[WithinGroups] | None:
+    """Return what is left within groups of the differences between rows, in two columns or of the outcome."""
+    if not asked.by or len(asked.rows) > 1:
+        return None
+    if columns is not None and columns.size == 2 and len(asked.columns) == 1:
+        labels = columns.axis.labels
+        outcome = ClassOutcome(Classes(asked.columns[0], labels, labels[1]), columns.codes.astype(np.int32))
+    if outcome is None:
+        return None
+    of, by = outcome, context.grouping(asked.by)
+    units = context.unit_codes()
+    return Later(lambda: levels_within(asked.rows[0], rows.codes, rows.axis.labels, of, by, units=units, weight=weight))
+
+
+def _counted(context: Context, asked: Asked) -> tuple[Context, Asked]:
+    """Count rows before anything else where units are counted too: weights alone know no units.
+
+    Raises
+    ------
+    OptionError
+        The study is counted by another column.
+    """
+    whole = context.plan.counts
+    if asked.counts is None or (whole is None and context.unit is None):
+        return context, asked
+    if whole not in (None, asked.counts):
+        raise OptionError(f"Rows are counted by {whole!r} already: leave {option('counts', asked.counts)} out.")
+    return (context if whole else counted_by(context, asked.counts)), replace(asked, counts=None)
 
 
 def _weight(context: Context, asked: Asked) -> np.ndarray | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 
+from ..core.columns.outcome import Outcome
 from ..core.finding import Finding, marked
 from ..core.inventory.inventory import column_facts, quality_findings
 from ..core.later import Later
@@ -19,25 +20,30 @@ from .context import Context, once
 def take_inventory(context: Context, rows: int) -> InventoryView:
     """Describe every column, and look for what is wrong with it."""
     whole_number(rows, 0, "number of first rows")
-    about = (f"{count(len(context.table))} rows of {context.source_name}", *context.source.notes, *context.kept)
+    about = (f"{count(len(context.listed))} rows of {context.source_name}", *context.source.notes, *context.kept)
 
     def look() -> tuple[Finding, ...]:
         with slow_progress("Inventory") as report:
-            found = quality_findings(context.table, context.outcome, context.unit, context.ranges, report)
+            found = quality_findings(context.listed, _outcome(context), context.unit, context.ranges, report)
         return (*(_nested(name, what) for name, what in context.source.nested), *found)
 
-    facts = Later(lambda: column_facts(context.table))
+    facts = Later(lambda: column_facts(context.listed))
     first = Later(lambda: _first(context, rows)) if rows else None
     return InventoryView(
-        facts, Later(look), len(context.table), len(context.table.columns), about, context.names, first
+        facts, Later(look), len(context.listed), len(context.listed.columns), about, context.names, first
     )
 
 
+def _outcome(context: Context) -> Outcome | None:
+    """Return the outcome of the rows as they stand in the data; none where they stand for several each."""
+    return context.outcome if context.plan.counts is None else None
+
+
 def _first(context: Context, rows: int) -> pd.DataFrame:
-    at = np.arange(min(rows, len(context.table)))
-    first = [c.take(at).labels() for c in context.table]
-    labels = [f"row {r}" for r in context.table.rows[at]]
-    index = pd.Index(list(context.table.columns), name="column")
+    at = np.arange(min(rows, len(context.listed)))
+    first = [c.take(at).labels() for c in context.listed]
+    labels = [f"row {r}" for r in context.listed.rows[at]]
+    index = pd.Index(list(context.listed.columns), name="column")
     return pd.DataFrame(first, index=index, columns=labels, dtype=object)
 
 

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from ..core.later import Later
 from ..core.rank.rank import Ranking, rank_candidates
-from ..errors import OutcomeError
+from ..errors import OptionError, OutcomeError
 from ..views.rank import RankView
 from ..write.progress import slow_progress
 from .context import Context, once
 
 
 @once
-def show_rank(context: Context) -> RankView:
-    """Score every candidate alone, on rows it was not fitted on."""
+def show_rank(context: Context, names: tuple[str, ...] = ()) -> RankView:
+    """Score every candidate alone, or those named, on rows it was not fitted on."""
     outcome, candidates = context.known_outcome, context.candidates
+    if names:
+        candidates = list(dict.fromkeys(names))
+        for name in candidates:
+            if context.table[name].name in (outcome.name, context.unit):
+                raise OptionError(f"{name!r} is the outcome or the unit: name candidates to rank.")
     if not candidates:
         raise OutcomeError(f"There is no column besides {outcome.name!r} to rank.")
 

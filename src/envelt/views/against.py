@@ -12,6 +12,7 @@ from ..core import thresholds as T
 from ..core.against.by_class import LevelsByClass, NumberByClass
 from ..core.against.by_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
 from ..core.against.parts import Part, Result
+from ..core.contingency.within import WithinGroups
 from ..core.distribution.result import NumberDistribution
 from ..core.finding import Finding
 from ..core.later import Later
@@ -31,7 +32,7 @@ from .distribution import (
     tail_line,
     top_table,
 )
-from .tables import effects_table, group_table, rates_table, ratio_note, tests_table
+from .tables import effects_table, group_table, pooled_table, rates_table, ratio_note, tests_table
 from .written import SPARE_OF_GROUPS
 
 if TYPE_CHECKING:
@@ -64,11 +65,11 @@ class AgainstView(View):
         names: Captions,
         turns: Later[tuple[Finding, ...]],
         parts: Later[list[Part]] | None,
+        within: Later[WithinGroups] | None,
     ) -> None:
         super().__init__(_title(result, names, parts is not None), names.given)
-        self._result, self._about, self._top, self._names, self._turns, self._parts = (
-            result, about, top, names, turns, parts,
-        )  # fmt: skip
+        self._result, self._about, self._top, self._names = result, about, top, names
+        self._turns, self._parts, self._within = turns, parts, within
 
     @tabled({**written.GROUPS, "shrunken_mean": measured}, spare=SPARE_OF_GROUPS)
     def table(self) -> pd.DataFrame:
@@ -181,6 +182,19 @@ class AgainstView(View):
             },
             index=pd.Index([p.label for p in parts], name="part"),
         )
+
+    @tabled(
+        written.POOLED, there=lambda view: view._within is not None, spare=written.SPARE_OF_POOLED,
+        folded=T.PAIRS_SHOWN, heads={"low": "pooled low", "high": "pooled high", "agreement_p": "groups agree, p"},
+    )  # fmt: skip
+    def pooled(self) -> pd.DataFrame:
+        """Each difference over all rows (crude) and pooled within the groups, with the p that the groups agree.
+
+        Odds ratio and risk difference by Mantel and Haenszel; of numbers the difference of means, or the slope,
+        weighted by inverse variances. Where columns divide the rows.
+        """
+        assert self._within is not None
+        return pooled_table(self._within())
 
     @valued_if(_one_of(NumberByClass))
     def overlap(self) -> float:

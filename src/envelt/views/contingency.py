@@ -10,9 +10,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pandas as pd
 
+from ..core import thresholds as T
 from ..core.columns.axes import AxisLevels
 from ..core.columns.outcome import Classes, Said
 from ..core.contingency.crosstab import SHARES, CrossTable, row_order
+from ..core.contingency.within import WithinGroups
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats import tables as ct
@@ -23,7 +25,7 @@ from ..write.digits import count
 from ..write.shown import Writer
 from . import written
 from .captions import Captions
-from .tables import effects_table, ratio_note, tests_table
+from .tables import effects_table, pooled_table, ratio_note, tests_table
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -160,8 +162,10 @@ class ContingencyView(View):
         picture: str,
         colour: str,
         order: str,
+        pooled: Later[WithinGroups] | None = None,
     ) -> None:
         super().__init__(title, crossed.names.given)
+        self._pooled = pooled
         self.crossed, self._about, self._of_rates, self._after, self._findings = crossed, about, of_rates, after, found
         self._shares, self._look, self._by, self._within = shares, (picture, colour), order, within
 
@@ -204,6 +208,18 @@ class ContingencyView(View):
     def effects(self) -> pd.DataFrame:
         """cramers_v, gamma, and of 2 × 2 risk_difference, risk_ratio, odds_ratio; of two axes."""
         return self.crossed.effects()
+
+    @tabled(
+        written.POOLED, there=lambda view: view._pooled is not None, spare=written.SPARE_OF_POOLED,
+        folded=T.PAIRS_SHOWN, heads={"low": "pooled low", "high": "pooled high", "agreement_p": "groups agree, p"},
+    )  # fmt: skip
+    def pooled(self) -> pd.DataFrame:
+        """Each difference between rows, over all (crude) and pooled within the groups; with ``by``.
+
+        Odds ratio and risk difference by Mantel and Haenszel; of an outcome of numbers the difference of means.
+        """
+        assert self._pooled is not None
+        return pooled_table(self._pooled())
 
     @tabled({"count": count}, there=_has("totals"), folded=60, aside=True)
     def totals(self) -> pd.DataFrame:

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from ..core.contingency.within import WithinGroups
 from ..core.estimate import Estimate, Significance
 from ..core.stats.groups import GroupSummary
 
@@ -82,6 +83,20 @@ def effects_table(effects: dict[str, Estimate]) -> pd.DataFrame:
     """One row an effect."""
     columns = ["estimate", "low", "high"]
     return pd.DataFrame(list(effects.values()), index=pd.Index(effects, name="effect"), columns=columns, dtype=float)
+
+
+def pooled_table(within: WithinGroups) -> pd.DataFrame:
+    """One row a contrast and effect: over all rows, and pooled within groups, with the test that the groups agree."""
+    rows = [(c, effect, s) for c in within.contrasts for effect, s in c.effects.items()]
+    columns = {
+        "contrast": [c.label for c, *_ in rows],
+        "crude": [s.crude.estimate for *_, s in rows], "crude_low": [s.crude.low for *_, s in rows],
+        "crude_high": [s.crude.high for *_, s in rows],
+        "pooled": [s.pooled.estimate for *_, s in rows], "low": [s.pooled.low for *_, s in rows],
+        "high": [s.pooled.high for *_, s in rows],
+        "groups": [s.groups for *_, s in rows], "agreement_p": [s.agreement.p for *_, s in rows],
+    }  # fmt: skip
+    return pd.DataFrame(columns, index=pd.Index([effect for _, effect, _ in rows], name="effect"))
 
 
 def ratio_note(counts: Any) -> tuple[str, ...]:

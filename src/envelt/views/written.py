@@ -15,6 +15,10 @@ RATES: dict[str, Writer] = {
 TESTS: dict[str, Writer] = {"statistic": measured, "p": probability}
 EFFECTS: dict[str, Writer] = {"estimate": measured, "low": measured, "high": measured}
 PARTS: dict[str, Writer] = {**EFFECTS, "n": count, "p": probability}
+POOLED: dict[str, Writer] = {
+    **dict.fromkeys(("crude", "crude_low", "crude_high", "pooled", "low", "high"), measured),
+    "groups": count, "agreement_p": probability,
+}  # fmt: skip
 PAIRS: dict[str, Writer] = {"p": probability, "p_holm": probability}
 CUT: dict[str, Writer] = dict.fromkeys(
     ("balanced_accuracy", "accuracy_low", "accuracy_high", "sensitivity", "specificity"), percent
@@ -28,3 +32,5 @@ HELD_OUT: dict[str, Writer] = {
 
 SPARE_OF_GROUPS = ("excess_kurtosis", "mode", "mean_low", "mean_high", "q1", "q3", "min", "max", "missing", "skewness")
 """Of a description of groups: what is left out first where there is no room."""
+SPARE_OF_POOLED = ("groups", "agreement_p", "crude_high", "crude_low")
+"""Of pooled estimates, likewise."""

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-import json
-import re
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from datetime import date
+from typing import Any
 
+import tomlkit
+from tomlkit.items import InlineTable, Table
+
+from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, number_label
 
 HEAD = """\
@@ -16,6 +20,7 @@ HEAD = """\
 #   kind     {kinds}
 #   label    what to call the column in tables and pictures; unit: its unit of measure
 #   range    [smallest, largest] possible value
+#   missing  marks that stand for a missing value: ["."]
 #   labels   what to call levels: {{ "1" = "Amber", "2" = "Basalt" }}; order: levels in order
 #
 # Derived columns, by one of three recipes:
@@ -24,17 +29,23 @@ HEAD = """\
 #   [derived.state]    regroup = "colony_state", into = {{ well = ["queenright", "swarming"], ill = ["weak"] }}
 """
 
-VANISHED = "# vanished: not in the data on "
+
+VANISHED = "vanished: not in the data on "
 MOST_LEVELS = 12
+UNDECIDED = {
+    "outcome": 'outcome = "NAME"',
+    "event": 'event = "yes"          # the level rates speak of',
+    "unit": 'unit = "NAME"          # the column that says which rows are one case',
+    "counts": 'counts = "n"           # of a table already counted: how many rows each row stands for',
+    "missing": 'missing = ["."]        # marks that stand for a missing value, in every column',
+}
 
 
 def fresh_study_file(
     data: str | Sequence[str],
     columns: Sequence[Column],
     kinds: Sequence[str],
-    outcome: str | None,
-    event: str | None,
-    unit: str | None,
+    plan: StudyPlan,
     labels: Mapping[str, Mapping[str, str]],
 ) -> str:
     """Return a commented study file.
@@ -43,42 +54,126 @@ def fresh_study_file(
     ----------
     data
         Paths, from the study file's folder.
+    columns
+        As detected, or as declared.
+    plan
+        What a person decided already.
     labels
         Labels of levels from a code book, by column.
     """
-    lines = [HEAD.format(kinds=", ".join(kinds)), "[study]", f"data = {quoted(data)}"]
-    lines.append(f"outcome = {quoted(outcome)}" if outcome else '# outcome = "NAME"')
-    lines.append(f"event = {quoted(event)}" if event else '# event = "yes"          # the level rates speak of')
-    lines.append(
-        f"unit = {quoted(unit)}" if unit else '# unit = "NAME"          # the column that says which rows are one case'
-    )
-    lines += ["ignore = []", '# where = "altitude_m > 300"', "seed = 0", ""]
-    lines += [column_section(c, labels.get(c.name, {})) for c in columns]
-    return "\n".join(lines)
+    doc = tomlkit.document()
+    for line in HEAD.format(kinds=", ".join(kinds)).splitlines():
+        doc.add(tomlkit.comment(line.removeprefix("#").removeprefix(" ")))
+    doc.add(tomlkit.nl())
+    doc.add("study", _study(data, plan))
+    sections = tomlkit.table(is_super_table=True)
+    for c in columns:
+        if c.name not in plan.derived:
+            sections.add(c.name, column_section(c, plan.columns.get(c.name, ColumnPlan()), labels.get(c.name, {})))
+        elif c.name in plan.columns:
+            sections.add(c.name, _section(plan.columns[c.name]))
+    doc.add("columns", sections)
+    if plan.derived:
+        made = tomlkit.table(is_super_table=True)
+        for name, recipe in plan.derived.items():
+            made.add(name, _section(recipe))
+        doc.add("derived", made)
+    return tomlkit.dumps(doc)
 
 
-def column_section(c: Column, labels: Mapping[str, str]) -> str:
+def _study(data: str | Sequence[str], plan: StudyPlan) -> Table:
+    """Return the section of the whole study, with what is not decided in comments."""
+    study = tomlkit.table()
+    study.add("data", data if isinstance(data, str) else list(data))
+    for name, example in UNDECIDED.items():
+        value = getattr(plan, name)
+        if value:
+            study.add(name, _plain(value))
+        else:
+            study.add(tomlkit.comment(example))
+    study.add("ignore", list(plan.ignore))
+    if plan.where:
+        study.add("where", plan.where[0] if len(plan.where) == 1 else " and ".join(f"({e})" for e in plan.where))
+    else:
+        study.add(tomlkit.comment('where = "altitude_m > 300"'))
+    study.add("seed", plan.seed)
+    study.add(tomlkit.nl())
+    return study
+
+
+def _section(plan: ColumnPlan | DerivedPlan) -> Table:
+    """Return what a person decided about a derived column, or how it is made: what is given, and no more."""
+    table = tomlkit.table()
+    for key, value in asdict(plan).items():
+        if value:
+            table.add(key, _inline(value) if isinstance(value, Mapping) else _plain(value))
+    table.add(tomlkit.nl())
+    return table
+
+
+def _plain(value: Any) -> Any:
+    return [_plain(v) for v in value] if isinstance(value, (list, tuple)) else _number(value)
+
+
+def _number(value: Any) -> Any:
+    return int(value) if isinstance(value, float) and value.is_integer() else value
+
+
+def _inline(pairs: Mapping[str, Any]) -> InlineTable:
+    table = tomlkit.inline_table()
+    for key, value in pairs.items():
+        table.add(key, _plain(value))
+    return table
+
+
+def column_section(c: Column, plan: ColumnPlan, labels: Mapping[str, str]) -> Table:
     """Return the section of one column, with what is not decided in comments."""
-    lines = [f"[columns.{key(c.name)}]"]
-    mark, other = ("# ", f"; could be {c.other}: say which") if c.other else ("", "")
-    lines.append(f"{mark}kind = {quoted(c.kind)}  # {' '.join(c.reason.split())}{other}")
-    lines.append(f"label = {quoted(c.label)}" if c.label else '# label = ""')
+    table = tomlkit.table()
+    reason = " ".join(c.reason.split())
+    if c.other:
+        table.add(tomlkit.comment(f'kind = "{c.kind}"  # {reason}; could be {c.other}: say which'))
+    else:
+        kind = tomlkit.item(c.kind)
+        kind.comment(_one_line(reason))
+        table.add("kind", kind)
+    _add(table, "label", c.label)
     if isinstance(c, NumericColumn):
-        lines.append(f"unit = {quoted(c.unit)}" if c.unit else '# unit = ""')
-        present = c.values[~c.missing]
-        if len(present):
-            lines.append(f"# range = [{number_label(present.min())}, {number_label(present.max())}]")
+        _add(table, "unit", c.unit)
+        if plan.range is not None:
+            table.add("range", _plain(plan.range))
+        elif not c.empty:
+            table.add(tomlkit.comment(f"range = [{', '.join(number_label(v) for v in c.ends)}]"))
     if isinstance(c, CategoryColumn) and c.kind not in ("identifier", "text", "constant"):
-        if labels:
-            pairs = ", ".join(f"{quoted(k)} = {quoted(v)}" for k, v in labels.items())
-            lines.append(f"labels = {{ {pairs} }}")
-        elif len(c.levels) <= MOST_LEVELS:
-            pairs = ", ".join(f"{quoted(w)} = {quoted(w)}" for w in c.written)
-            lines.append(f"# labels = {{ {pairs} }}")
-        if len(c.levels) <= MOST_LEVELS and c.kind != "binary":
-            order = f"order = {quoted(list(c.written))}"
-            lines.append(order if c.ordered and not c.other else f"# {order}")
-    return "\n".join(lines) + "\n"
+        _levels(table, c, plan, labels)
+    if plan.missing:
+        table.add("missing", list(plan.missing))
+    table.add(tomlkit.nl())
+    return table
+
+
+def _add(table: Table, key: str, value: str) -> None:
+    if value:
+        table.add(key, value)
+    else:
+        table.add(tomlkit.comment(f'{key} = ""'))
+
+
+def _levels(table: Table, c: CategoryColumn, plan: ColumnPlan, labels: Mapping[str, str]) -> None:
+    """Add what levels are called and their order: as decided, else in comments."""
+    named = {**plan.labels, **labels}
+    if named:
+        table.add("labels", _inline(named))
+    elif len(c.levels) <= MOST_LEVELS:
+        table.add(tomlkit.comment(_one_line(f"labels = {_inline({w: w for w in c.written}).as_string()}")))
+    order = tomlkit.item(list(plan.order or c.written))
+    if plan.order or (c.ordered and not c.other and len(c.levels) <= MOST_LEVELS and c.kind != "binary"):
+        table.add("order", order)
+    elif len(c.levels) <= MOST_LEVELS and c.kind != "binary":
+        table.add(tomlkit.comment(_one_line(f"order = {order.as_string()}")))
+
+
+def _one_line(text: str) -> str:
+    return " ".join("".join(ch if ch.isprintable() else " " for ch in text).split())
 
 
 def updated_study_file(
@@ -91,33 +186,34 @@ def updated_study_file(
     there = [c.name for c in columns]
     new = [c for c in columns if c.name not in listed]
     gone = [n for n in listed if n not in there]
-    lines: list[str] = []
-    for line in text.splitlines():
-        name = section_name(line)
-        if name in gone and not (lines and lines[-1].startswith(VANISHED)):
-            lines.append(f"{VANISHED}{today}")
-        lines.append(line)
-    out = "\n".join(lines) + "\n"
-    if new:
-        out += f"\n# new on {today}\n" + "\n".join(column_section(c, {}) for c in new)
-    return out, [c.name for c in new], gone
+    doc = tomlkit.parse(text)
+    sections: Any = doc.get("columns", {})
+    for name in gone:
+        _mark(sections[name], f"{VANISHED}{today}")
+    if not new:
+        return tomlkit.dumps(doc), [], gone
+    if isinstance(sections, InlineTable):
+        for c in new:
+            sections.add(c.name, _inline({} if c.other else {"kind": c.kind}))
+        return tomlkit.dumps(doc), [c.name for c in new], gone
+    added = tomlkit.document()
+    added.add(tomlkit.comment(f"new on {today}"))
+    tables = tomlkit.table(is_super_table=True)
+    for c in new:
+        tables.add(c.name, column_section(c, ColumnPlan(), {}))
+    added.add("columns", tables)
+    end = "\r\n" if "\r\n" in text else "\n"
+    before, more = tomlkit.dumps(doc), tomlkit.dumps(added).replace("\n", end)
+    gap = end if before.endswith("\n") else 2 * end
+    return before + gap + more, [c.name for c in new], gone
 
 
-def section_name(line: str) -> str | None:
-    """Return the column whose section a line opens."""
-    match = re.match(r'\s*\[columns\.(?:"((?:[^"\\]|\\.)*)"|([\w-]+))\s*\]', line)
-    if match is None:
-        return None
-    return json.loads(f'"{match[1]}"') if match[1] is not None else match[2]
-
-
-def quoted(value: str | Sequence[str] | None) -> str:
-    """Return a text, or a list of texts, as TOML writes it."""
-    if isinstance(value, str):
-        return json.dumps(value, ensure_ascii=False).replace("\x7f", "\\u007f")
-    return "[" + ", ".join(quoted(v) for v in value or ()) + "]"
-
-
-def key(name: str) -> str:
-    """Return a name as a TOML key."""
-    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else quoted(name)
+def _mark(section: Any, words: str) -> None:
+    """Add words to the comment of a section's first line, where they are not there yet."""
+    trivia = getattr(section, "trivia", None)
+    if trivia is None or isinstance(section, InlineTable) or VANISHED in trivia.comment:
+        return
+    if trivia.comment:
+        trivia.comment = f"{trivia.comment}; {words}"
+    else:
+        section.comment(words)

@@ -149,9 +149,11 @@ def _one(column: Column, cuts: Cuts) -> TableAxis:
     else:
         axis = _binned(column, cuts)
     if cuts.missing and axis.axis.missing:
-        codes = np.where(axis.codes < 0, axis.size, axis.codes)
-        shown = replace(axis.axis, levels=(*axis.axis.levels, (ABSENT,)), missing=0, ordered=False)
-        return TableAxis(shown, codes)
+        place = axis.size - bool(axis.axis.joined)  # "other" stays last
+        codes = np.where(axis.codes < 0, place, axis.codes + (axis.codes >= place))
+        known = axis.axis.levels
+        with_missing = (*known[:place], (ABSENT,), *known[place:])
+        return TableAxis(replace(axis.axis, levels=with_missing, missing=0, ordered=False), codes)
     return axis
 
 

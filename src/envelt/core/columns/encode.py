@@ -14,9 +14,9 @@ from ...errors import KindConflictError, did_you_mean, pointing
 from ..parallel import in_threads
 from .grades import grade_order
 from .kinds import Detected, detect
+from .marks import read_texts, without_marks
 from .plan import ColumnPlan
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
-from .readings import read_dates, read_numbers
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_label, time_label
 
 NO_PLAN = ColumnPlan()
@@ -25,7 +25,12 @@ WORD_KINDS = ("nominal", "binary", "ordinal", "identifier", "text", "constant")
 """Declared kinds under which texts stay texts."""
 
 
-def encode_table(raw: Mapping[str, RawColumn], rows: pd.Index[Any], plans: Mapping[str, ColumnPlan]) -> Table:
+def encode_table(
+    raw: Mapping[str, RawColumn],
+    rows: pd.Index[Any],
+    plans: Mapping[str, ColumnPlan],
+    missing: tuple[str, ...] = (),
+) -> Table:
     """Encode every column once, by its declared kind where there is one, else by the detected one.
 
     Parameters
@@ -36,6 +41,8 @@ def encode_table(raw: Mapping[str, RawColumn], rows: pd.Index[Any], plans: Mappi
         The label of each row.
     plans
         What a person decided, by column name.
+    missing
+        Marks that stand for a missing value in every column.
 
     Raises
     ------
@@ -44,16 +51,19 @@ def encode_table(raw: Mapping[str, RawColumn], rows: pd.Index[Any], plans: Mappi
 
     def one(name: str) -> Column:
         with pointing("columns", name):
-            return encode(name, raw[name], plans.get(name, NO_PLAN), rows)
+            return encode(name, raw[name], plans.get(name, NO_PLAN), rows, missing)
 
     return Table(dict(zip(raw, in_threads(one, list(raw), len(rows)), strict=True)), rows)
 
 
-def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any]) -> Column:
+def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any], missing: tuple[str, ...] = ()) -> Column:
     """Encode one column as the kind declared, or as the kind detected."""
-    read, reading = raw, ""
+    read = raw = without_marks(raw, (*missing, *plan.missing))
+    reading = ""
+    blanked: tuple[tuple[str, int], ...] = ()
     if isinstance(raw, RawWords) and plan.kind not in WORD_KINDS:
-        read, reading = _read(raw)
+        seen = read_texts(name, raw)
+        read, reading, blanked = (_folded(raw), "", ()) if seen is None else seen
     found = detect(name, read)
     detected = found.kind
     if reading:
@@ -71,7 +81,7 @@ def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any]) -> 
     column = _build(name, read, found, declared, rows)
     if isinstance(column, CategoryColumn) and (plan.labels or plan.order):
         column = _relabelled(column, plan)
-    return replace(column, detected=detected, reading=reading, label=plan.label, unit=plan.unit)
+    return replace(column, detected=detected, reading=reading, blanked=blanked, label=plan.label, unit=plan.unit)
 
 
 def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
@@ -100,19 +110,6 @@ def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
         levels=tuple(shown[i] for i in order),
         written=tuple(column.written[i] for i in order),
     )
-
-
-def _read(raw: RawWords) -> tuple[RawColumn, str]:
-    """Read texts as numbers or dates where all of them can be; else fold spellings of a yes or no."""
-    numbers = None if raw.exact else read_numbers(raw.words)
-    if numbers is not None:
-        values = np.append(numbers.values, np.nan)[raw.codes]
-        return RawNumbers(values), f"numbers kept as text, {numbers.how}"
-    dates = read_dates(raw.words)
-    if dates is not None:
-        doubt = ", though day and month may be swapped" if dates.ambiguous else ""
-        return RawTimes(np.append(dates.values, 0)[raw.codes], raw.codes < 0), dates.how + doubt
-    return _folded(raw), ""
 
 
 def _folded(raw: RawWords) -> RawWords:

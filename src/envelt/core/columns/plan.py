@@ -1,4 +1,4 @@
-"""What a person decided about columns: kinds, labels, units of measure, ranges, levels, derived columns."""
+"""What a person decided: the outcome and the rows, and of columns kinds, labels, units, ranges, levels, recipes."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from typing import Any
 
 from ...errors import OptionError, did_you_mean, pointing
 from .kinds import check_kind
+from .table import number_label
 
 
 @dataclass(frozen=True)
@@ -28,6 +29,8 @@ class ColumnPlan:
         What to call its levels, by how they stand in the data.
     order
         Its levels in order, by how they stand in the data or by their labels.
+    missing
+        Marks that stand for a missing value, beside those of the whole table.
     """
 
     kind: str = ""
@@ -36,6 +39,7 @@ class ColumnPlan:
     range: tuple[float, float] | None = None
     labels: Mapping[str, str] = field(default_factory=dict)
     order: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -61,7 +65,41 @@ class DerivedPlan:
     into: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
-COLUMN_KEYS = ("kind", "label", "unit", "range", "labels", "order")
+@dataclass(frozen=True)
+class StudyPlan:
+    """Decisions about a table.
+
+    Parameters
+    ----------
+    outcome, event, unit
+        The outcome, the level rates speak of, and the column that says which rows are one case.
+    counts
+        The column that says how many rows each row stands for.
+    missing
+        Marks that stand for a missing value in every column.
+    ignore
+        Columns that are not read.
+    where
+        Expressions by which rows are kept, one after another.
+    seed
+        Of everything random.
+    columns, derived
+        Decisions about single columns, and how new ones are made.
+    """
+
+    outcome: str | None = None
+    event: str | None = None
+    unit: str | None = None
+    counts: str | None = None
+    missing: tuple[str, ...] = ()
+    ignore: tuple[str, ...] = ()
+    where: tuple[str, ...] = ()
+    seed: int = 0
+    columns: Mapping[str, ColumnPlan] = field(default_factory=dict)
+    derived: Mapping[str, DerivedPlan] = field(default_factory=dict)
+
+
+COLUMN_KEYS = ("kind", "label", "unit", "range", "labels", "order", "missing")
 DERIVED_KEYS = ("expression", "cut", "at", "names", "regroup", "into")
 
 
@@ -89,7 +127,24 @@ def column_plan(name: str, given: Mapping[str, Any]) -> ColumnPlan:
         range=valid,
         labels={str(k): _text(f"label of {k!r} in column {name!r}", v) for k, v in labels.items()},
         order=tuple(str(o) for o in order),
+        missing=marks(f"missing of column {name!r}", given.get("missing", ())),
     )
+
+
+def marks(what: str, given: Any) -> tuple[str, ...]:
+    """Return the marks that stand for a missing value, as text.
+
+    Raises
+    ------
+    OptionError
+    """
+    if isinstance(given, str):
+        return (given,)
+    found = _list(what, given)
+    for mark in found:
+        if isinstance(mark, bool) or not isinstance(mark, (str, int, float)):
+            raise OptionError(f"The {what} must be texts or numbers, not {mark!r}.")
+    return tuple(m if isinstance(m, str) else number_label(m) for m in found)
 
 
 def derived_plan(name: str, given: Mapping[str, Any]) -> DerivedPlan:

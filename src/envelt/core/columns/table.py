@@ -43,6 +43,8 @@ class Column:
         How text was read as numbers or dates, where it was.
     label, unit
         What a person called it, and its unit of measure.
+    blanked
+        The texts among its numbers or dates that were taken as missing, and in how many rows.
     """
 
     name: str
@@ -54,6 +56,7 @@ class Column:
     reading: str = ""
     label: str = ""
     unit: str = ""
+    blanked: tuple[tuple[str, int], ...] = ()
 
     def __len__(self) -> int:
         raise NotImplementedError
@@ -85,6 +88,10 @@ class Column:
 
     def take(self, rows: NDArray[np.intp]) -> Column:
         """Return the column at these row positions."""
+        raise NotImplementedError
+
+    def to_pandas(self) -> Any:
+        """Return the values as pandas takes them: float64, datetime64 or a categorical."""
         raise NotImplementedError
 
     def examples(self, most: int = 4) -> list[str]:
@@ -140,6 +147,10 @@ class NumericColumn(Column):
         """Return the column at these row positions."""
         return replace(self, values=self.values[rows], counted=-1)
 
+    def to_pandas(self) -> Floats:
+        """Return the values; they are the caller's own."""
+        return self.values.copy()
+
     def examples(self, most: int = 4) -> list[str]:
         """Return the first few different values."""
         return [short_label(v) for v in _first_different(self.values, self.missing, most)]
@@ -182,6 +193,12 @@ class TimeColumn(Column):
     def take(self, rows: NDArray[np.intp]) -> TimeColumn:
         """Return the column at these row positions."""
         return replace(self, values=self.values[rows], absent=self.absent[rows])
+
+    def to_pandas(self) -> NDArray[np.datetime64]:
+        """Return the times, NaT where missing."""
+        times = self.values.astype("datetime64[us]")
+        times[self.absent] = np.datetime64("NaT")
+        return times
 
     def examples(self, most: int = 4) -> list[str]:
         """Return the first few different times."""
@@ -239,6 +256,21 @@ class CategoryColumn(Column):
         renumber[kept] = np.arange(len(kept), dtype=np.int32)
         return replace(self, codes=renumber[codes], levels=_at(self.levels, kept), written=_at(self.written, kept))
 
+    def by_frequency(self) -> CategoryColumn:
+        """Return the column with the most frequent level first; levels of equal frequency stay as they are."""
+        order = np.argsort(-self.counts, kind="stable")
+        if (order == np.arange(len(order))).all():
+            return self
+        renumber = np.full(len(order) + 1, -1, np.int32)
+        renumber[order] = np.arange(len(order), dtype=np.int32)
+        levels, written = _at(self.levels, order), _at(self.written, order)
+        return replace(self, codes=renumber[self.codes], levels=levels, written=written)
+
+    def to_pandas(self) -> pd.Categorical[Any]:
+        """Return the levels, in their order."""
+        levels: pd.Index[Any] = pd.Index(self.levels)
+        return pd.Categorical.from_codes(self.codes.copy(), levels, ordered=self.ordered)
+
     def examples(self, most: int = 4) -> list[str]:
         """Return the most frequent levels."""
         order = np.argsort(-self.counts, kind="stable")[:most]
@@ -279,10 +311,15 @@ class Table:
 
     def take(self, keep: Mask) -> Table:
         """Return the rows where ``keep`` holds; nothing is copied when all do."""
-        if keep.all():
-            return self
-        at = np.flatnonzero(keep)
+        return self if keep.all() else self.at(np.flatnonzero(keep))
+
+    def at(self, at: NDArray[np.intp]) -> Table:
+        """Return the rows at these positions, which may repeat."""
         return Table({c.name: c.take(at) for c in self}, self.rows[at])
+
+    def to_frame(self) -> pd.DataFrame:
+        """Return the table as a data frame with the labels of its rows."""
+        return pd.DataFrame({c.name: c.to_pandas() for c in self}, index=self.rows.copy())
 
     def without(self, names: Sequence[str]) -> Table:
         """Return the table without some columns."""

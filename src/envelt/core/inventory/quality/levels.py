@@ -7,10 +7,12 @@ from collections import defaultdict
 
 import numpy as np
 
+from ....errors import option
 from ... import thresholds as T
+from ...columns.marks import KNOWN
 from ...columns.readings import read_numbers
 from ...columns.table import CategoryColumn, Column, Table
-from ...finding import Finding, marked
+from ...finding import Finding, marked, plural
 
 
 def level_findings(table: Table) -> list[Finding]:
@@ -18,41 +20,44 @@ def level_findings(table: Table) -> list[Finding]:
     found = []
     for c in table:
         if isinstance(c, CategoryColumn):
-            found += _mixed(table, c)
             if c.kind in ("nominal", "binary", "ordinal"):
                 found += spelling_findings(c)
             if c.kind == "nominal":
                 found += _many_or_rare(c)
+        found += _mixed(c)
         found += _borderline(c)
     return found
 
 
-def _mixed(table: Table, c: CategoryColumn) -> list[Finding]:
-    """Find a column that would be numbers but for a few texts."""
-    head = c.levels[: 2 * T.ROWS_FOR_LEVELS]
-    if 2 * sum(read_numbers([level]) is not None for level in head) < len(head):
+def _mixed(c: Column) -> list[Finding]:
+    """Say which texts among numbers or dates were taken as missing."""
+    if not c.blanked or c.declared:
         return []
-    counts = c.counts
-    number = np.array([read_numbers([level]) is not None for level in c.levels[: T.MOST_LEVELS_READ]], bool)
-    if c.declared or not 0 < number.sum() < len(number) or len(c.levels) > T.MOST_LEVELS_READ:
-        return []
-    present, texts = int(counts.sum()), int(counts[~number].sum())
-    if number.sum() < T.FEW_STEPS or texts / present > T.FEW_TEXTS:
-        return []
-    at = np.flatnonzero(np.append(~number, False)[c.codes])
-    shown = ", ".join(f"{c.levels[c.codes[i]]!r} in row {table.rows[i]}" for i in at[:3])
+    known = all(text.strip().casefold() in KNOWN for text, _ in c.blanked)
+    rows = sum(n for _, n in c.blanked)
+    shown = ", ".join(f"{text!r} in {plural(n, 'row')}" for text, n in c.blanked[:3])
+    shown += ", …" if len(c.blanked) > 3 else ""
+    what, evidence = "dates" if c.kind == "datetime" else "numbers", {"texts": [list(t) for t in c.blanked[:20]]}
+    if known:
+        mark = option("missing", c.blanked[0][0])
+        return [
+            Finding(
+                "marks-for-missing",
+                "note",
+                (c.name,),
+                f"{marked(c.name)} holds {what}, and {shown}: taken as missing.",
+                f"Say so with {mark}; where it means something else, declare the column nominal.",
+                evidence,
+            )
+        ]
     return [
         Finding(
             "mixed-types",
             "caution",
             (c.name,),
-            f"{marked(c.name)} holds numbers in {present - texts:,} rows and texts in {texts:,}: {shown}"
-            f"{', …' if len(at) > 3 else ''}. It is read as {c.kind}.",
-            "Blank or mend those cells, and it becomes a number.",
-            {
-                "rows": [str(table.rows[i]) for i in at[:20]],
-                "texts": [c.levels[i] for i in np.flatnonzero(~number)[:20]],
-            },
+            f"{marked(c.name)} holds {what} but for texts in {plural(rows, 'row')}, taken as missing: {shown}.",
+            "Mend those cells, name what means missing with missing, or declare the column nominal or text.",
+            evidence,
         )
     ]
 
@@ -156,7 +161,7 @@ def _many_or_rare(c: CategoryColumn) -> list[Finding]:
 def _borderline(c: Column) -> list[Finding]:
     """Say which other kind a column may be, and how to settle it."""
     found = []
-    if c.reading:
+    if c.reading and not c.blanked:
         doubt = "may be swapped" in c.reading
         found.append(
             Finding(

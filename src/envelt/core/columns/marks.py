@@ -1,0 +1,112 @@
+"""Texts that stand for a missing value: those a person named, and those found among numbers or dates."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from .names import hints
+from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .readings import read_dates, read_numbers
+
+KNOWN = frozenset(
+    {".", "..", "...", "-", "--", "---", "?", "??", "*", "na", "n/a", "n.a.", "#n/a", "null", "nan", "missing"}
+)
+"""Texts that mean nothing else beside numbers or dates."""
+
+
+class Reading(NamedTuple):
+    """A column as numbers or dates, how it was read, and the texts taken as missing with their rows."""
+
+    raw: RawColumn
+    how: str
+    blanked: tuple[tuple[str, int], ...] = ()
+
+
+def without_marks(raw: RawColumn, marks: Iterable[str]) -> RawColumn:
+    """Return a column in which the marks a person named are missing: a text as it stands, a number by its value."""
+    named = {m.strip() for m in marks}
+    if not named or isinstance(raw, RawTimes):
+        return raw
+    if isinstance(raw, RawWords):
+        return _blanked(raw, np.array([w.strip() in named for w in raw.words], bool))
+    values = raw.values
+    numbers = [float(m) for m in named if read_numbers([m]) is not None and _is_number(m)]
+    if not np.isin(values, numbers).any():
+        return raw
+    return RawNumbers(np.where(np.isin(values, numbers), np.nan, values))
+
+
+def _is_number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True
+
+
+def _blanked(raw: RawWords, mark: NDArray[np.bool_]) -> RawWords:
+    """Return texts without those marked, which become missing."""
+    if not mark.any():
+        return raw
+    renumber = np.full(len(mark) + 1, -1, np.int32)
+    kept = np.flatnonzero(~mark)
+    renumber[kept] = np.arange(len(kept), dtype=np.int32)
+    return RawWords(renumber[raw.codes], [raw.words[i] for i in kept], raw.order, raw.exact)
+
+
+def read_texts(name: str, raw: RawWords) -> Reading | None:
+    """Read texts as numbers or dates where all of them can be, but for marks and a few that cannot.
+
+    A text that is known to mean missing becomes so. Others do where nine in ten rows and ten different texts are
+    numbers, and the column's name does not say that they name something.
+    """
+    whole = _read(raw)
+    if whole is not None or raw.exact or not raw.words:
+        return whole
+    mark = np.array([w.strip().casefold() in KNOWN for w in raw.words], bool)
+    if mark.all():
+        return None
+    fewer = _read(_blanked(raw, mark)) if mark.any() else None
+    if fewer is None and not any(hints(name, at) for at in ("codes", "identifiers", "names", "cases")):
+        mark = _texts_among_numbers(raw)
+        fewer = _read(_blanked(raw, mark)) if mark.any() else None
+    if fewer is None:
+        return None
+    counts = _counts(raw)
+    order = np.flatnonzero(mark)[np.argsort(-counts[mark], kind="stable")]
+    taken = tuple((raw.words[i], int(counts[i])) for i in order)
+    shown = ", ".join(repr(text) for text, _ in taken[:3]) + (", …" if len(taken) > 3 else "")
+    return Reading(fewer.raw, f"{fewer.how}, {shown} taken as missing", taken)
+
+
+def _counts(raw: RawWords) -> NDArray[np.int64]:
+    return np.bincount(raw.codes[raw.codes >= 0], minlength=len(raw.words))
+
+
+def _texts_among_numbers(raw: RawWords) -> NDArray[np.bool_]:
+    """Return which texts are no numbers, where they are few beside those that are; none where they are not."""
+    none = np.zeros(len(raw.words), bool)
+    head = raw.words[: T.ROWS_FOR_LEVELS]
+    if len(raw.words) > T.MOST_LEVELS_READ or 2 * sum(read_numbers([w]) is not None for w in head) < len(head):
+        return none
+    text = np.array([read_numbers([w]) is None for w in raw.words], bool)
+    counts = _counts(raw)
+    few = counts[text].sum() <= T.FEW_TEXTS * counts.sum()
+    return text if few and (~text).sum() >= T.FEW_STEPS else none
+
+
+def _read(raw: RawWords) -> Reading | None:
+    """Read texts as numbers or dates where all of them can be."""
+    numbers = None if raw.exact else read_numbers(raw.words)
+    if numbers is not None:
+        return Reading(RawNumbers(np.append(numbers.values, np.nan)[raw.codes]), f"numbers kept as text, {numbers.how}")
+    dates = read_dates(raw.words)
+    if dates is None:
+        return None
+    doubt = ", though day and month may be swapped" if dates.ambiguous else ""
+    return Reading(RawTimes(np.append(dates.values, 0)[raw.codes], raw.codes < 0), dates.how + doubt)

@@ -1,0 +1,243 @@
+"""What is left of a difference within the groups that other columns make: beside it over all rows, and what to say."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..columns.grouping import Grouping
+from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..estimate import Estimate
+from ..finding import Finding, marked, plural
+from ..stats.stratified import Stratified, stratified_means, stratified_odds, stratified_slope
+
+Floats = NDArray[np.float64]
+Codes = NDArray[np.int64]
+Units = Codes | None
+
+MOST_CONTRASTS = 30
+"""Levels set against the reference, the largest first."""
+
+
+@dataclass(frozen=True)
+class Contrast:
+    """Two sides of a candidate, or of the outcome, compared over all rows and within groups.
+
+    Parameters
+    ----------
+    label
+        What is compared: "east against west", "yes against no", "a step of 1".
+    effects
+        By name: odds_ratio and risk_difference, mean_difference, or slope.
+    floor
+        How large a difference must be to be worth a word, by the name of the effect it is asked of.
+    """
+
+    label: str
+    effects: dict[str, Stratified]
+    floor: tuple[str, float]
+
+
+@dataclass(frozen=True)
+class WithinGroups:
+    """The contrasts of one candidate within the groups that other columns make.
+
+    Parameters
+    ----------
+    name, outcome, by
+        The candidate, the outcome, and the columns that make the groups.
+    what
+        What differs: "the odds that wintered is 'yes'", "the mean of honey".
+    """
+
+    name: str
+    outcome: str
+    by: tuple[str, ...]
+    what: str
+    contrasts: tuple[Contrast, ...]
+
+
+def levels_within(
+    name: str,
+    codes: NDArray[np.integer],
+    labels: tuple[str, ...],
+    outcome: Outcome,
+    by: Grouping,
+    *,
+    units: Units = None,
+    weight: NDArray[np.int64] | None = None,
+) -> WithinGroups:
+    """Compare the outcome between the levels of a candidate: two levels, or each with the largest.
+
+    Parameters
+    ----------
+    name, codes, labels
+        The candidate: the level of each row, shape (n,), ``-1`` for none.
+    units
+        The unit of every row; intervals then count units.
+    weight
+        How many rows each row stands for.
+    """
+    keep = outcome.known & (codes >= 0) & (by.codes >= 0)
+    level, group = codes[keep].astype(np.int64), by.codes[keep]
+    times = None if weight is None else weight[keep]
+    unit = None if units is None else units[keep]
+    n = np.bincount(level, weights=times, minlength=len(labels))
+    pairs = [(0, 1)]
+    if len(labels) != 2:
+        order = np.argsort(-n, kind="stable")[: MOST_CONTRASTS + 1]
+        pairs = [(int(order[0]), int(k)) for k in order[1:] if n[k]] if len(order) else []
+    if isinstance(outcome, ClassOutcome):
+        y: NDArray[np.generic] = outcome.is_event[keep]
+        what, floor = f"the odds that {marked(outcome.name)} is {outcome.event!r}", ("risk_difference", T.TURN_POINTS)
+    else:
+        assert isinstance(outcome, NumericOutcome)
+        y, what = outcome.values[keep], f"the mean of {marked(outcome.name)}"
+        floor = ("mean_difference", T.LEAST_SD * outcome.deviation)
+    found = []
+    for first, second in pairs:
+        rows = (level == first) | (level == second)
+        side = (level[rows] == second).astype(np.int64)
+        some = None if unit is None else unit[rows]
+        of = (y[rows], side, group[rows], some, None if times is None else times[rows])
+        effects = _odds(*of, len(by)) if isinstance(outcome, ClassOutcome) else _means(*of)
+        found.append(Contrast(f"{labels[second]} against {labels[first]}", effects, floor))
+    return WithinGroups(name, outcome.name, by.names, what, tuple(found))
+
+
+def _odds(
+    event: NDArray[np.generic], side: Codes, group: Codes, units: Units, times: Codes | None, groups: int
+) -> dict[str, Stratified]:
+    at = (group * 2 + side) * 2 + event.astype(np.int64)
+    counted = np.bincount(at, weights=times, minlength=4 * groups)
+    return stratified_odds(np.rint(counted).astype(np.int64).reshape(groups, 2, 2), at, units)
+
+
+def _means(
+    y: NDArray[np.generic], side: Codes, group: Codes, units: Units, times: Codes | None
+) -> dict[str, Stratified]:
+    values = y.astype(float)
+    if times is not None:
+        values, side, group = (np.repeat(v, times) for v in (values, side, group))
+    return {"mean_difference": stratified_means(values, side, group, units)}
+
+
+def number_within(name: str, values: Floats, outcome: ClassOutcome, by: Grouping, units: Units = None) -> WithinGroups:
+    """Compare a number between the event and the rest; ``units`` as in `levels_within`."""
+    keep = outcome.known & ~np.isnan(values) & (by.codes >= 0)
+    y, side = values[keep], outcome.is_event[keep].astype(np.int64)
+    rest = outcome.levels[0] if len(outcome.levels) == 2 else "the rest"
+    effect = stratified_means(y, side, by.codes[keep], None if units is None else units[keep])
+    with np.errstate(over="ignore", invalid="ignore"):
+        floor = ("mean_difference", T.LEAST_SD * float(np.std(y)) if len(y) else 0.0)
+    contrast = Contrast(f"{outcome.event} against {rest}", {"mean_difference": effect}, floor)
+    return WithinGroups(name, outcome.name, by.names, f"the mean of {marked(name)}", (contrast,))
+
+
+def slope_within(name: str, x: Floats, outcome: NumericOutcome, by: Grouping, units: Units = None) -> WithinGroups:
+    """Compare the slope of the outcome along a number, over all rows and within groups."""
+    keep = outcome.known & ~np.isnan(x) & (by.codes >= 0)
+    at, y = x[keep], outcome.values[keep]
+    effect = stratified_slope(at, y, by.codes[keep], None if units is None else units[keep])
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+        floor = T.LEAST_SD * float(np.std(y)) / float(np.std(at)) if len(at) and np.std(at) > 0 else 0.0
+    contrast = Contrast("a step of 1", {"slope": effect}, ("slope", floor))
+    return WithinGroups(name, outcome.name, by.names, f"{marked(outcome.name)} along {marked(name)}", (contrast,))
+
+
+def within_findings(result: WithinGroups) -> list[Finding]:
+    """Say what vanishes within the groups, what turns round, and where the groups do not agree."""
+    found: list[Finding] = []
+    for code, holds in (("turns-round", _turns), ("vanishes-within", _vanishes), ("groups-disagree", _disagree)):
+        seen = [c for c in result.contrasts if holds(c)]
+        if seen:
+            seen.sort(key=lambda c: -abs(_main(c)[1].change.statistic))
+            found.append(_said(code, result, seen))
+    return found
+
+
+def _main(c: Contrast) -> tuple[str, Stratified]:
+    return next(iter(c.effects.items()))
+
+
+def _null(effect: str) -> float:
+    return 1.0 if effect == "odds_ratio" else 0.0
+
+
+def _clear(e: Estimate, null: float) -> int:
+    """Return on which side of nothing an interval lies, 0 where it holds it."""
+    return 1 if e.low > null else -1 if e.high < null else 0
+
+
+def _large(c: Contrast, which: str) -> bool:
+    """Say whether the crude, or the pooled, difference is large enough to be worth a word."""
+    effect, floor = c.floor
+    estimate: Estimate = getattr(c.effects[effect], which)
+    return abs(estimate.estimate) >= floor
+
+
+def _turns(c: Contrast) -> bool:
+    effect, s = _main(c)
+    sides = _clear(s.crude, _null(effect)), _clear(s.pooled, _null(effect))
+    return sides[0] * sides[1] < 0 and s.groups > 1 and _large(c, "crude") and _large(c, "pooled")
+
+
+def _vanishes(c: Contrast) -> bool:
+    effect, s = _main(c)
+    if not (s.groups > 1 and _clear(s.crude, _null(effect)) and _large(c, "crude")):
+        return False
+    if np.isnan(s.pooled.low) or _clear(s.pooled, _null(effect)):
+        return False
+    crude, pooled = (_distance(effect, e) for e in (s.crude, s.pooled))
+    left = pooled / crude  # of the difference; below 0 it points the other way
+    return left <= T.VANISH_LEFT and s.change.p < T.VANISH_P
+
+
+def _disagree(c: Contrast) -> bool:
+    s = _main(c)[1]
+    return s.agreement.p < T.GROUP_P and (_large(c, "crude") or _large(c, "pooled"))
+
+
+def _distance(effect: str, e: Estimate) -> float:
+    return float(np.log(e.estimate)) if effect == "odds_ratio" else e.estimate
+
+
+def _written(effect: str, e: Estimate) -> str:
+    if effect == "odds_ratio":
+        return f"{e.estimate:.3g} times ({e.low:.3g} to {e.high:.3g})"
+    return f"{e.estimate:+.3g} ({e.low:+.3g} to {e.high:+.3g})"
+
+
+def _said(code: str, result: WithinGroups, seen: list[Contrast]) -> Finding:
+    c = seen[0]
+    effect, s = _main(c)
+    by = " and ".join(map(marked, result.by))
+    groups = f"the {plural(s.groups, 'group')} of {by}"
+    crude, pooled = _written(effect, s.crude), _written(effect, s.pooled)
+    of = f" of {marked(result.name)}" if result.name != result.outcome and effect != "slope" else ""
+    start = f"{result.what[0].upper()}{result.what[1:]}, {c.label}{of}: {crude} over all rows"
+    also = ", ".join(o.label for o in seen[1:4])
+    more = f" The same of {also}{', …' if len(seen) > 4 else ''}." if also else ""
+    name = marked(result.name)
+    if code == "groups-disagree":
+        statement = (
+            f"{start}, {pooled} pooled within {groups}, but the groups do not agree (p = {s.agreement.p:.2g}): no one "
+            f"number holds for all of them.{more}"
+        )
+        advice = f"Read {name} group by group (the table by), or give a model both columns together."
+    elif code == "turns-round":
+        statement = f"{start}, {pooled} within {groups}: it turns round.{more}"
+        advice = f"Do not read {name} without {by}: compare like with like, group by group."
+    else:
+        statement = f"{start}, {pooled} within {groups}: what differs over all rows vanishes within them.{more}"
+        advice = f"Do not count {name} as a reason of its own: {by} accounts for it. Keep {by} beside it."
+    evidence = {
+        "effect": effect, "crude": list(s.crude), "pooled": list(s.pooled), "agreement_p": s.agreement.p,
+        "change_p": s.change.p, "groups": s.groups, "contrasts": [o.label for o in seen],
+    }  # fmt: skip
+    weight = "note" if code == "groups-disagree" else "caution"
+    columns = (result.name, *result.by, result.outcome)
+    return Finding(code, weight, columns, statement, advice, evidence)
