@@ -122,7 +122,7 @@ def test_small_levels_top_no_list_of_means():
     frame.loc[:199, "y"] += 0.9
     view = Study(frame, outcome="y").against("place")
     assert view.table["mean"].idxmax() == "pond"
-    assert "1 levels of under 10 rows come last, hollow, at their shrunken mean" in view.about
+    assert "last and hollow, at the shrunken mean: 1 level of under 10 rows" in view.about
     assert view.shown["table"].frame.index.tolist() == ["mill", "hill", "pond"]
 
 
@@ -213,7 +213,9 @@ def test_all_candidates_name_bends_and_turns_and_confirm_them_on_every_row(numer
     assert bend == study.against("bent").findings[0]
     assert [f for f in study.against("x").findings if f.code == "turns-round"] == [turn]
     assert [f for f in study.contingency("x").findings if f.code == "turns-round"] == [turn]
-    assert "turns-round" not in [f.code for f in study.against("x", by="third").findings]  # like with like
+    within = [f for f in study.against("x", by="third").findings if f.code == "turns-round"]
+    assert [f.columns for f in within] == [("x", "third", "y")]  # and is told for the groups that were asked about
+    assert np.sign(within[0].evidence["pooled"][0] - (not numeric)) == 1
 
 
 def test_repeating_rows_as_units_changes_no_correlation_with_a_number_or_a_date():

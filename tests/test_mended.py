@@ -9,6 +9,8 @@ from envelt import Study
 from envelt.core.shapes.dip import dip_test
 from envelt.core.stats.many_groups import explained_interval
 from envelt.core.stats.noncentral import noncentral_chi_square, noncentral_f
+from envelt.demo import planted
+from envelt.demo.others import OTHERS
 from envelt.errors import OptionError
 
 
@@ -364,3 +366,196 @@ def test_small_things_of_the_interface():
     assert study.table["x"].numbers.any()
     with pytest.raises(OptionError, match="outcome or the unit"):
         study.rank("y")
+
+
+@pytest.mark.parametrize("times", [1, 3])
+def test_rows_repeated_as_units_change_no_pair_mean_trend_or_cut(times):
+    r = rng(11)
+    n = 600
+    grade = r.integers(1, 5, n)
+    y = grade * 0.3 + r.normal(size=n)
+    once = pd.DataFrame({"grade": grade, "y": y, "high": np.where(y + r.normal(size=n) > 1, "yes", "no")})
+    once["who"] = [f"w{i}" for i in range(n)]
+    kinds = {"grade": "ordinal", "who": "identifier"}
+    alone = Study(once.drop(columns="who"), outcome="y", kinds={"grade": "ordinal"})
+    whole = Study(once.loc[once.index.repeat(times)], outcome="y", unit="who", kinds=kinds)
+    some, more = alone.against("grade").pairs, whole.against("grade").pairs
+    assert list(more["difference"]) == pytest.approx(list(some["difference"]), rel=1e-9)
+    for name in ("low", "high", "p"):  # one variance over units for both groups, and no Welch degrees of freedom
+        assert list(more[name]) == pytest.approx(list(some[name]), rel=0.05, abs=0.01)
+    some, more = (s.contingency("grade").rates for s in (alone, whole))
+    np.testing.assert_allclose(more[["mean_low", "mean_high"]], some[["mean_low", "mean_high"]], rtol=0.01)
+    some, more = (s.contingency("grade", "high") for s in (alone, whole))
+    assert list(more.effects.loc["gamma"]) == pytest.approx(list(some.effects.loc["gamma"]), rel=0.01)
+    assert more.tests.loc["trend", "p"] == pytest.approx(some.tests.loc["trend", "p"], rel=0.3)
+    classes = [Study(f, outcome="high", kinds=k, **u) for f, k, u in (
+        (once.drop(columns="who"), {}, {}), (once.loc[once.index.repeat(times)], kinds, {"unit": "who"}),
+    )]  # fmt: skip
+    some, more = (s.against("y").cut.iloc[0] for s in classes)
+    assert more["cut"] == pytest.approx(some["cut"], abs=0.1)
+    for ends in (("cut_low", "cut_high"), ("accuracy_low", "accuracy_high")):
+        assert 0.6 < (more[ends[1]] - more[ends[0]]) / (some[ends[1]] - some[ends[0]]) < 1.6
+
+
+def test_of_two_units_there_are_estimates_and_no_tests():
+    r = rng(12)
+    frame = pd.DataFrame({"who": np.repeat(["a", "b"], 200), "g": r.choice(["u", "v"], 400), "y": r.normal(size=400)})
+    view = Study(frame, outcome="y", unit="who").against("g")
+    assert view.tests["p"].isna().all()
+    assert np.isfinite(view.effects.loc["mean_difference", "estimate"])
+    assert view.effects[["low", "high"]].isna().all(axis=None)
+
+
+def test_each_of_few_values_is_a_bin_and_rare_neighbours_are_joined():
+    r = rng(13)
+    n = 3_000
+    month, stoves = r.integers(1, 13, n), r.choice(7, n, p=[0.7, 0.15, 0.1, 0.04, 0.006, 0.002, 0.002])
+    y = r.random(n) < np.where(month == 12, 0.21, 0.1)
+    frame = pd.DataFrame({"month": month, "stoves": stoves, "calls": r.poisson(30, n) * (r.random(n) < 0.6)})
+    study = Study(frame.assign(y=np.where(y, "yes", "no")), outcome="y", kinds={"stoves": "discrete"})
+    rates = study.against("month").rates
+    assert list(rates.index) == [str(m) for m in range(1, 13)]
+    assert rates.loc["12", "rate"] == pytest.approx(y[month == 12].mean())
+    rates = study.against("stoves").rates
+    assert (rates["n"] >= 10).all()
+    assert list(rates.index[:4]) == ["0", "1", "2", "3"]
+    assert study.against("calls").rates["n"].iloc[0] == np.sum(frame["calls"] == 0)
+    bins = study.distribution("month").bins
+    assert list(bins["right"] - bins["left"]) == [1.0] * 12
+
+
+def test_a_jump_at_one_end_is_no_bend():
+    r = rng(14)
+    x = r.choice(4, 4_000, p=[0.8, 0.15, 0.04, 0.01])
+    y = r.random(4_000) < 0.1 + 0.5 * (x == 3)
+    assert "bend-without-trend" not in codes(Study(pd.DataFrame({"x": x, "y": y}), outcome="y").against("x"))
+
+
+def test_a_table_in_the_order_of_time_is_said_and_folds_may_keep_times_apart():
+    r = rng(15)
+    n = 600
+    level = np.cumsum(r.normal(size=n))
+    frame = pd.DataFrame({"sold_on": pd.date_range("2020-01-01", periods=n), "y": level + r.normal(size=n) * 0.3})
+    frame["drifts"] = np.cumsum(r.normal(size=n))
+    frame["real"] = frame["y"] + r.normal(size=n) * 5
+    study = Study(frame, outcome="y")
+    found = codes(study.rank())["ordered-in-time"]
+    assert found.columns == ("sold_on", "y")
+    assert found.evidence["correlation_of_neighbours"] > 0.9
+    assert "time='sold_on'" in found.advice
+    apart = study.rank(time="sold_on")
+    assert "ordered-in-time" not in codes(apart)
+    assert codes(apart)["times-kept-apart"].evidence["stretches"] == 50
+    changed = apart.units.loc["drifts"]
+    assert changed["share_over_rows"] > 0.3
+    assert changed["held_out_share"] < changed["share_over_rows"] / 2
+    assert apart.table.loc["real", "low"] > 0
+    shuffled = Study(frame.assign(y=r.permutation(frame["y"])), outcome="y")
+    assert "ordered-in-time" not in codes(shuffled.rank())
+    with pytest.raises(OptionError, match="at least 10"):
+        Study(frame.assign(half=np.arange(n) // 300), outcome="y", kinds={"half": "discrete"}).rank(time="half")
+    with pytest.raises(OptionError, match="unit or time"):
+        Study(frame.assign(who=np.arange(n) // 2), outcome="y", unit="who").rank(time="sold_on")
+
+
+@pytest.mark.parametrize("numeric", [False, True])
+def test_what_one_candidate_raises_leaves_the_others_standing(monkeypatch, tmp_path, numeric):
+    from envelt.core.against import glance
+    from envelt.core.rank import rank
+
+    r = rng(16)
+    x = r.normal(size=(300, 3))
+    y = x[:, 0] + r.normal(size=300)
+    frame = pd.DataFrame(x, columns=["good", "bad", "other"]).assign(y=y if numeric else np.where(y > 0, "yes", "no"))
+    whole = Study(frame, outcome="y")
+    expected = whole.rank().table.drop("bad").drop(columns="q")
+
+    def breaking(real):
+        def broken(column, *rest):
+            if column.name == "bad":
+                raise ValueError("the root is not bracketed")
+            return real(column, *rest)
+
+        return broken
+
+    monkeypatch.setattr(glance, "_glimpse", breaking(glance._glimpse))
+    monkeypatch.setattr(rank, "_counted", breaking(rank._counted))
+    study = Study(frame, outcome="y")
+    for view in (study.rank(), study.against()):
+        assert "the root is not bracketed" in codes(view)["candidate-failed"].statement
+        assert len(view.table) == 3
+        assert view.draw().axes
+    table = study.rank().table
+    assert table.loc["bad", "advice"] == "failed: see findings"
+    pd.testing.assert_frame_equal(table.drop("bad").drop(columns="q"), expected)
+    study.report(tmp_path / "r.html")
+
+
+def shown(item, whole):
+    study = Study(OTHERS[item["table"]](planted=whole), **item["options"])
+    by = {"by": item["by"]} if "by" in item else {}
+    return getattr(study, item["step"])(*item.get("asked", ()), **by)
+
+
+@pytest.mark.parametrize("item", planted()["others"], ids=lambda i: i["finding"])
+def test_what_was_planted_in_tables_of_other_shapes_is_found_and_clean_twins_are_silent(item):
+    found = [f for f in shown(item, True).findings if f.code == item["finding"]]
+    assert any(set(item["columns"]) <= set(f.columns) for f in found)
+    if item["finding"] in ("vanishes-within", "read-from-text"):
+        return  # a clean twin of the one is not counted; the other says how dates are written, in both
+    loud = [f.code for f in shown(item, False).findings if f.weight != "note" or f.code == item["finding"]]
+    assert loud == []
+
+
+def texts(figure):
+    figure.canvas.draw()  # names the ticks
+    return " | ".join(t.get_text() for t in figure.findobj(lambda a: hasattr(a, "get_text")))
+
+
+def test_pictures_of_caps_humps_years_few_bars_and_residuals():
+    r = rng(17)
+    n = 1_500
+    frame = pd.DataFrame({"score": np.minimum(r.normal(80, 18, n), 100), "year": r.integers(1936, 1990, n)})
+    frame["hump"], frame["two"] = r.normal(size=n), np.where(r.random(n) < 0.4, "left", "right")
+    frame["grade"] = r.choice(["poor", "fair", "good"], n)
+    frame["who"] = [f"P-{i}" for i in r.permutation(n)]
+    frame["cost"] = r.lognormal(3, 1, n)
+    frame["y"] = np.where(r.random(n) < 1 / (1 + np.exp(2 * frame["hump"] ** 2 - 1)), "yes", "no")
+    study = Study(frame, outcome="y")
+    assert study.distribution("score", picture="density").density["at"].max() == 100
+    assert "no one cut" in texts(study.against("hump").draw())
+    drawn = texts(study.against("year").draw())
+    assert "1,9" not in drawn
+    assert "1940" in drawn
+    for view in (study.contingency("two"), study.against("two")):
+        assert view.draw().get_size_inches()[1] < study.against("cost").draw().get_size_inches()[1]
+    cells = study.contingency("grade", "two", picture="cells", colour="residual").draw()
+    assert "residual | " in texts(cells) + " | "
+    outliers = study.distribution("cost").outliers
+    assert list(outliers["case"]) == [frame["who"][i] for i in outliers["row"]]
+    bins = study.against("cost")._result.bins
+    ends = zip(bins.left, bins.right, strict=True)
+    assert list(bins.middle) == pytest.approx([frame["cost"][frame["cost"].between(a, b)].median() for a, b in ends])
+
+
+def test_tables_beside_the_main_one_follow_the_order_and_findings_beyond_five_are_counted(capsys):
+    study = Study("demo", outcome="wintered")
+    view = study.contingency("apiary", order="rate")
+    assert list(view.in_terminal["rates"].frame.index) == list(view.in_terminal["table"].frame.index)
+    rate = view.in_terminal["rates"].frame["shrunken"]
+    assert rate.is_monotonic_decreasing
+    view = study.inventory()
+    text = str(view)
+    assert len(view.findings) > 10
+    assert f"{len(view.findings) - 5} more findings: " in text
+    assert view.findings[0].code == "likely-unit"
+    assert view._repr_html_().count("<details>") == 1
+
+
+def test_nothing_is_said_twice_of_one_column_and_sentences_fit_one_and_many():
+    frame = panel(18)
+    found = [f for f in Study(frame, outcome="y").inventory().findings if f.columns[:1] == ("nr",)]
+    assert [f.code for f in found] == ["likely-unit"]
+    own = frame.assign(own=np.arange(len(frame)) * 1.5)
+    one = pd.concat([own, own.head(1)])
+    assert codes(Study(one, outcome="y").inventory())["duplicate-rows"].statement.startswith("1 row repeats an earlier")

@@ -105,7 +105,7 @@ BAD = {
     "names alike as text": (lambda: Study(pd.DataFrame({5: [1], "5": [2]})), errors.ColumnNamesError, "1 and 2"),
     "no columns": (lambda: Study(pd.DataFrame()), errors.EmptyTableError, "no columns"),
     "no rows": (lambda: Study(frame()[:0]), errors.EmptyTableError, "no rows"),
-    "infinite": (lambda: Study(frame(w=[np.inf] + [1.5] * 29)), errors.InfiniteValueError, "'w'.*1 rows"),
+    "infinite": (lambda: Study(frame(w=[np.inf] + [1.5] * 29)), errors.InfiniteValueError, "'w'.*1 row "),
     "beyond 2^53": (lambda: Study(huge, kinds={"w": "discrete"}), errors.IntegerTooLargeError, "9007199254740993"),
     "not a table": (lambda: Study([1, 2]), errors.DataError, "list"),
     "a seed of text": (lambda: Study(frame(), seed="x"), errors.OptionError, "seed"),

@@ -402,8 +402,16 @@ class Study:
         )  # fmt: skip
         return tabulate(self._context, asked)
 
-    def rank(self, *columns: Names) -> RankView:
+    def rank(self, *columns: Names, time: str | None = None) -> RankView:
         """Score every candidate alone, or those named, on rows it was not fitted on.
+
+        Parameters
+        ----------
+        *columns
+            Candidates; none for all.
+        time
+            A date, or a number that rises with time: folds are then stretches of it, so that no candidate is scored
+            among the neighbours it was fitted on.
 
         Raises
         ------
@@ -411,7 +419,7 @@ class Study:
             The study has no outcome, or no column besides.
         UnknownColumnError, OptionError
         """
-        return show_rank(self._context, names_of(columns))
+        return show_rank(self._context, names_of(columns), time)
 
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.

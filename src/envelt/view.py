@@ -51,6 +51,8 @@ class View:
     """
 
     step: ClassVar[str] = ""
+    ordered: ClassVar[tuple[str, ...]] = ("table",)
+    """The tables whose rows are in the order that a person asked for."""
     brief: ClassVar[tuple[str, ...]] = ()
     """The columns of the main table that are shown where room is scarce, in that order; all by default."""
 
@@ -81,7 +83,10 @@ class View:
         raise NotImplementedError
 
     def _order(self) -> Sequence[int] | None:
-        """Return the rows of the main table in the order a person sees them; as they are by default."""
+        """Return the rows of the main table, and of those beside it, in the order a person sees them.
+
+        As they are by default.
+        """
         return None
 
     @property
@@ -153,6 +158,7 @@ class View:
             frame = declared.of(self)
             if name == "table":
                 frame = frame[list(self._brief()) or list(frame.columns)]
+            if name in self.ordered:
                 order = self._order()
                 frame = frame if order is None else frame.iloc[list(order)]
             frame = frame if folded is None else frame.head(folded)

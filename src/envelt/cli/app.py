@@ -174,13 +174,16 @@ def rank(
     columns: Annotated[
         list[str] | None, typer.Argument(metavar="[COLUMN]...", help="The candidates, one or several. None: all.")
     ] = None,
+    time: Annotated[
+        str | None, typer.Option(metavar="COLUMN", help="Folds are stretches of this time, for rows in its order.")
+    ] = None,
 ) -> None:
     """Rank all candidates by what each alone says about the outcome on rows it was not fitted on.
 
     Example: envelt rank demo --outcome wintered --unit colony
     """
     study = given.study()
-    given.give([study.rank(names_in(columns, study.table.columns))])
+    given.give([study.rank(names_in(columns, study.table.columns), time=time)])
 
 
 @app.command()

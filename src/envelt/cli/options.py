@@ -91,6 +91,7 @@ SHARED: dict[str, tuple[Any, Any]] = {
         ),
         None,
     ),
+    "findings": (_option(bool, None, "Print every finding, not only the first five.", "--findings"), False),
     "json": (_option(bool, None, "Print JSON and nothing else.", "--json"), False),
 }
 """Every shared option and its default, in the order `--help` lists them."""
@@ -100,7 +101,7 @@ LOOK = (
     "normal", "box", "residuals",
 )  # fmt: skip
 ROWS = ("kind", "missing", "counts", "ignore", "where")
-SAVED = ("out", "json")
+SAVED = ("out", "findings", "json")
 
 
 class Given:
@@ -166,7 +167,8 @@ class Given:
 
         for view in views:
             findings = [replace(f, advice=f.typed_advice) for f in view.findings]
-            print_view(console(), view.title, view.about, view.in_terminal, findings)
+            how = "" if self["findings"] else "Print them all: --findings"
+            print_view(console(), view.title, view.about, view.in_terminal, findings, how)
         for path in self["out"] or []:
             print(f"Wrote {path}", file=sys.stderr)
 

@@ -7,9 +7,19 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..errors import as_typed, as_written
+from ..errors import as_typed, as_written, option
+from .words import plural
 
 WEIGHTS = ("note", "caution", "stop")
+MOST_SHOWN = 5
+FIRST = (
+    "candidate-failed", "too-good-to-be-true", "counted-table", "likely-unit", "shared-values", "ordered-in-time",
+    "duplicate-rows", "turns-round", "vanishes-within", "missing-follows-outcome", "same-column", "sentinel-value",
+    "duplicate-identifier", "impossible-value", "out-of-range", "mixed-types", "coded-numbers",
+    "missing-follows-column", "level-spelling", "lopsided-outcome", "outcome-missing", "bend-without-trend",
+    "two-peaks", "gross-outliers",
+)  # fmt: skip
+"""Of one weight, what would change most comes first: what a row is, what is known too soon, what turns round."""
 
 _NEGATIVE = re.compile("\x02[^\x03]*\x03|(?<![\\w.'\"-])-(?=\\d)")  # names of columns are left alone
 _MARKED = re.compile("\x02([^\x03]*)\x03")
@@ -23,11 +33,6 @@ def marked(name: str) -> str:
 def labelled(text: str, labels: Mapping[str, str] | None = None) -> str:
     """Return a text with the names that `marked` marked as they are, or their labels instead."""
     return _MARKED.sub(lambda m: (labels or {}).get(m[1], m[1]), text)
-
-
-def plural(n: int, one: str, many: str = "") -> str:
-    """Return a number with its noun: "1 row", "2,241 rows"."""
-    return f"{n:,} {one if n == 1 else many or one + 's'}"
 
 
 @dataclass(frozen=True)
@@ -100,6 +105,40 @@ class Finding:
         }
 
 
+def failed_finding(name: str, what: str) -> Finding:
+    """Say that a candidate could not be looked at, and why."""
+    return Finding(
+        "candidate-failed",
+        "stop",
+        (name,),
+        f"{marked(name)} could not be looked at: {what}. The others stand.",
+        f"Look at it with distribution, or leave it out: {option('ignore', name)}. This is a fault of Envelt's.",
+        {"error": what},
+    )
+
+
 def by_weight(findings: list[Finding]) -> tuple[Finding, ...]:
-    """Order findings with the gravest first, otherwise as they came."""
-    return tuple(sorted(findings, key=lambda f: -WEIGHTS.index(f.weight)))
+    """Order findings with the gravest first, of one weight those that would change most, otherwise as they came."""
+    return tuple(sorted(findings, key=lambda f: (-WEIGHTS.index(f.weight), _place(f.code))))
+
+
+def _place(code: str) -> int:
+    return FIRST.index(code) if code in FIRST else len(FIRST)
+
+
+def folded(findings: tuple[Finding, ...]) -> tuple[tuple[Finding, ...], tuple[Finding, ...]]:
+    """Return the findings that a person is shown, five or all that say stop, and those that are only counted."""
+    shown = max(MOST_SHOWN, sum(f.weight == "stop" for f in findings))
+    return (findings, ()) if len(findings) <= shown + 1 else (findings[:shown], findings[shown:])
+
+
+def counted(findings: tuple[Finding, ...]) -> str:
+    """Return what findings are of, in one line: codes with how many, or with their columns where few."""
+    by_code: dict[str, list[Finding]] = {}
+    for f in findings:
+        by_code.setdefault(f.code, []).append(f)
+    parts = []
+    for code, group in by_code.items():
+        names = list(dict.fromkeys(f.columns[0] for f in group if f.columns))
+        parts.append(f"{code} ({', '.join(names[:3])}{', …' if len(names) > 3 else ''})" if names else code)
+    return f"{plural(len(findings), 'more finding')}: {', '.join(parts)}"

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..core.inventory.inventory import ColumnFacts, Inventory
+from ..core.words import be, plural
 from ..write.digits import count, percent
 from .parts import style
 
@@ -38,7 +39,12 @@ def draw_inventory(result: Inventory, title: str, about: str) -> Figure:
     panels = [shown] if len(shown) <= A_PANEL else [shown[: (len(shown) + 1) // 2], shown[(len(shown) + 1) // 2 :]]
     with style.house_style():
         folded = len(result.columns) - len(shown)
-        more = f" {count(folded)} columns that need least attention are not drawn." if folded else ""
+        more = (
+            f" {plural(folded, 'column')} that {'needs' if folded == 1 else 'need'} least attention "
+            f"{be(folded)} not drawn."
+            if folded
+            else ""
+        )
         note = (
             "Blue numbers, green categories, amber dates, grey the rest. Bold: named in findings. *: kind by your word."
         )
@@ -48,7 +54,7 @@ def draw_inventory(result: Inventory, title: str, about: str) -> Figure:
         for i, panel in enumerate(panels):
             _panel(figure, panel, 20 + i * width, width, longest)
         parts = ", ".join(f"{c.name} {c.kind} {percent(c.missing_share)} missing" for c in result.columns[:20])
-        return style.describe(figure, f"Inventory of {len(result.columns)} columns: {parts}.")
+        return style.describe(figure, f"Inventory of {plural(len(result.columns), 'column')}: {parts}.")
 
 
 def _panel(figure: Figure, columns: tuple[ColumnFacts, ...], left: float, width: float, longest: int) -> None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ..core.columns.outcome import Classes
-from ..core.rank.rank import Candidate, Ranking
+from ..core.rank.findings import Candidate
+from ..core.rank.rank import Ranking
 from ..write.digits import count, places, probability
 from .parts import style
 from .parts.intervals import Row, interval_rows
@@ -65,9 +66,14 @@ def _is_binary(result: Ranking) -> bool:
     return isinstance(result.outcome, Classes) and len(result.outcome.levels) == 2
 
 
+def _area(auc: float) -> str:
+    """Return an area under the curve with two decimals, three where two would say all or nothing."""
+    return f"{auc:.2f}" if 0.005 <= auc < 0.995 else f"{auc:.3f}"
+
+
 def _row(c: Candidate, colour: str) -> Row:
     h = c.held_out
-    area = (f"{h.auc:.2f}",) if h.auc == h.auc else ()
+    area = (_area(h.auc),) if h.auc == h.auc else ()
     cells = (places(h.share), *area, probability(c.q) if c.q == c.q else "–")
     hollow = not h.low > 0
     return Row(c.name, h.share, h.low, h.high, cells, style.QUIET if hollow else colour, hollow)

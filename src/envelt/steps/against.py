@@ -102,14 +102,15 @@ def _result(
 ) -> Result:
     if look.residuals and (isinstance(outcome, ClassOutcome) or isinstance(candidate, CategoryColumn | TimeColumn)):
         raise OptionError(f"Residuals are those of a line through two numbers: not of {candidate.name!r} here.")
+    cases = context.cases if len(rows) == len(context.table) else None
     if isinstance(outcome, ClassOutcome):
         if isinstance(candidate, CategoryColumn):
             refuse_picture(look, candidate.name, "levels against classes are shown as rates")
             return by_class.levels_by_class(candidate, outcome, units)
         limits = context.ranges.get(candidate.name)
-        return by_class.number_by_class(candidate, outcome, look, rows, by, units, limits, context.seed)
+        return by_class.number_by_class(candidate, outcome, look, rows, by, units, limits, context.seed, cases)
     if isinstance(candidate, CategoryColumn):
-        return by_number.number_by_levels(candidate, outcome, look, rows, units)
+        return by_number.number_by_levels(candidate, outcome, look, rows, units, cases)
     if isinstance(candidate, TimeColumn):
         return by_number.number_over_time(candidate, outcome, units, look.calendar)
     refuse_picture(look, candidate.name, "two numbers are shown as a scatter, or its density")

@@ -58,7 +58,8 @@ def _numbers(context: Context, outcome: NumericOutcome, by: tuple[str, ...]) -> 
     alone = Grouping.of((), (outcome.name,), np.zeros(rows, np.int64))
     result = number_distribution(
         [outcome.name], outcome.name, outcome.values, context.grouping(by) if by else alone, Look(),
-        row_labels=context.table.rows, limits=context.ranges.get(outcome.name), units=context.unit_codes(),
+        row_labels=context.table.rows, cases=context.cases, limits=context.ranges.get(outcome.name),
+        units=context.unit_codes(),
     )  # fmt: skip
 
     def found() -> tuple[Finding, ...]:

@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 from ..core.columns.grouping import Grouping, grouping_of
 from ..core.columns.outcome import ClassOutcome, Outcome
 from ..core.columns.plan import StudyPlan
-from ..core.columns.table import Table
+from ..core.columns.table import CategoryColumn, Table
 from ..core.columns.units import unit_keys
 from ..core.contingency.turnround import turns_among
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats.clustered import unit_codes
+from ..core.words import plural
 from ..errors import OutcomeError
 from ..views.captions import Captions, outcome_line
 from ..write.progress import slow_progress
@@ -88,7 +89,7 @@ class Context:
         lines = tuple(f"only rows where {e}" for e in self.plan.where)
         if self.plan.counts is None:
             return lines
-        listed = f"{len(self.listed):,} rows of the data, each counted {self.plan.counts} times"
+        listed = f"{plural(len(self.listed), 'row')} of the data, each counted {self.plan.counts} times"
         return (*lines, listed)
 
     @property
@@ -116,6 +117,16 @@ class Context:
             names = ", ".join(list(self.table.columns)[:8])
             raise OutcomeError(f"Name the outcome: outcome=… (--outcome at the command line), one of {names}, ….")
         return self.outcome
+
+    @property
+    def cases(self) -> CategoryColumn | None:
+        """The column that says which case a row is: the unit where it names them, else an identifier; none if none."""
+        names = [self.unit] if self.unit is not None else [c.name for c in self.table if c.kind == "identifier"]
+        for name in names:
+            column = self.table[name]
+            if isinstance(column, CategoryColumn) and 2 * column.distinct > len(column):
+                return column
+        return None
 
     def unit_codes(self) -> NDArray[np.int64] | None:
         """Return the unit of every row, numbered; nothing where none is declared."""

@@ -18,6 +18,7 @@ from ..core.finding import Finding, by_weight, labelled
 from ..core.inventory.quality.absent import missing_follows
 from ..core.inventory.quality.levels import spelling_findings
 from ..core.later import Later
+from ..core.words import have, plural
 from ..errors import OptionError, did_you_mean, option
 from ..views.contingency import ContingencyView, CrossedTables, checked_shares, part_line
 from ..write.digits import count
@@ -186,7 +187,7 @@ def _about(
     total = len(context.table) if weight is None else int(weight.sum())
     counted = f", each counted {asked.counts} times" if weight is not None else ""
     lines = [
-        f"{count(len(context.table))} rows{counted}" + (f", {count(total)} in all" if counted else ""),
+        f"{plural(len(context.table), 'row')}{counted}" + (f", {count(total)} in all" if counted else ""),
         *context.kept,
     ]
     for axis in (rows, columns):
@@ -194,7 +195,7 @@ def _about(
             lines += [labelled(note, context.names.given) for note in axis.axis.notes]
             if axis.axis.missing:
                 names = " and ".join(context.names(n) for n in axis.axis.names)
-                lines.append(f"{count(axis.axis.missing)} rows have no {names}")
+                lines.append(f"{have(axis.axis.missing, 'row')} no {names}")
     return tuple(lines)
 
 

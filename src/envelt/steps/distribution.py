@@ -10,9 +10,9 @@ from ..core.distribution.distribution import level_distribution, number_distribu
 from ..core.distribution.look import Look
 from ..core.distribution.sheet import Sheet, checked_sort, in_sheet, make_sheet
 from ..core.later import Later
+from ..core.words import plural
 from ..errors import OptionError
 from ..views.distribution import DistributionView, SheetView
-from ..write.digits import count
 from ..write.progress import slow_progress
 from .checks import refuse_empty, refuse_itself, whole_number
 from .context import Context, once
@@ -28,7 +28,7 @@ def show_sheet(context: Context, sort: str) -> SheetView:
             return make_sheet(context.table, sort, report)
 
     columns = sum(in_sheet(c) for c in context.table)
-    return SheetView(Later(make), columns, sort, (f"{count(len(context.table))} rows", *context.kept), context.names)
+    return SheetView(Later(make), columns, sort, (f"{plural(len(context.table), 'row')}", *context.kept), context.names)
 
 
 @once
@@ -42,7 +42,7 @@ def show_distribution(
     if look.residuals:
         raise OptionError("Residuals are those of a line through two numbers: use against, with a numeric outcome.")
     grouping = context.grouping(by)
-    about = (f"{count(len(context.table))} rows", *context.kept)
+    about = (f"{plural(len(context.table), 'row')}", *context.kept)
     titles = [context.names(n) for n in names]
     title = f"How {' and '.join(titles)} {'is' if len(names) == 1 else 'are'} distributed"
     title += f" by {' and '.join(context.names(n) for n in by)}" if by else ""
@@ -62,7 +62,8 @@ def show_distribution(
         name = first.unit or "value"
         units = None if units is None else np.tile(units, len(columns))
     result = number_distribution(
-        list(names), name, values, grouping, look, row_labels=context.table.rows, dates=isinstance(first, TimeColumn),
+        list(names), name, values, grouping, look, row_labels=context.table.rows, cases=context.cases,
+        dates=isinstance(first, TimeColumn),
         limits=context.ranges.get(first.name), units=units,
     )  # fmt: skip
     if units is not None:

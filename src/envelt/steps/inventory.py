@@ -9,8 +9,8 @@ from ..core.columns.outcome import Outcome
 from ..core.finding import Finding, marked
 from ..core.inventory.inventory import column_facts, quality_findings
 from ..core.later import Later
+from ..core.words import plural
 from ..views.inventory import InventoryView
-from ..write.digits import count
 from ..write.progress import slow_progress
 from .checks import whole_number
 from .context import Context, once
@@ -20,11 +20,14 @@ from .context import Context, once
 def take_inventory(context: Context, rows: int) -> InventoryView:
     """Describe every column, and look for what is wrong with it."""
     whole_number(rows, 0, "number of first rows")
-    about = (f"{count(len(context.listed))} rows of {context.source_name}", *context.source.notes, *context.kept)
+    about = (f"{plural(len(context.listed), 'row')} of {context.source_name}", *context.source.notes, *context.kept)
 
     def look() -> tuple[Finding, ...]:
         with slow_progress("Inventory") as report:
-            found = quality_findings(context.listed, _outcome(context), context.unit, context.ranges, report)
+            counted = context.plan.counts is not None
+            found = quality_findings(
+                context.listed, _outcome(context), context.unit, context.ranges, counted, progress=report
+            )
         return (*(_nested(name, what) for name, what in context.source.nested), *found)
 
     facts = Later(lambda: column_facts(context.listed))

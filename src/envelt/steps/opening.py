@@ -16,6 +16,7 @@ from ..core.columns.outcome import ClassOutcome, resolve_outcome
 from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan, column_plan, derived_plan, marks
 from ..core.columns.table import CategoryColumn, Table, TimeColumn
 from ..core.contingency.crosstab import checked_counts
+from ..core.words import plural
 from ..data.studyfile import is_study_file
 from ..errors import (
     EnveltError,
@@ -193,7 +194,7 @@ def _repeated(listed: Table, plan: StudyPlan) -> Table:
     times = checked_counts(column.numbers, name)
     if times.sum() > MOST_COUNTED:
         raise OptionError(
-            f"{name!r} stands for {times.sum():,} rows, more than {MOST_COUNTED:,}: cross the table with "
+            f"{name!r} stands for {plural(times.sum(), 'row')}, more than {MOST_COUNTED:,}: cross the table with "
             "contingency, which needs no rows, or count in thousands."
         )
     if not times.any():

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from .. import __version__
 from ..core.distribution.look import Look
+from ..core.finding import failed_finding
+from ..core.words import plural
 from ..errors import OutputError
 from ..view import View
 from ..views.balance import BalanceView
@@ -56,12 +58,21 @@ def write_report(context: Context, path: Path) -> Path:
         ]
         for i, name in enumerate(leading(ranking)):
             progress(4 + i, steps, name)
-            view = set_against(context, name, (), 10, Look())
-            sections.append(_section(view, view.title, f"candidate-{i + 1}", level=3, folded=_folded(view)))
+            sections.append(_candidate(context, name, f"candidate-{i + 1}"))
     title = f"What says something about {context.known_outcome.name}"
     footer = f"Envelt {__version__}, {datetime.now():%Y-%m-%d}. Seed {context.seed}. Data: {context.source_name}."
     write_bytes(path, page(title, _lead(context, balance, ranking), sections, footer).encode("utf-8"))
     return path
+
+
+def _candidate(context: Context, name: str, anchor: str) -> Section:
+    """Return the section of one candidate; where it cannot be made, what happened, so that the page is there."""
+    try:
+        view = set_against(context, name, (), 10, Look())
+        return _section(view, view.title, anchor, level=3, folded=_folded(view))
+    except Exception as error:  # noqa: BLE001 - one candidate must not take the page along
+        failed = failed_finding(name, f"{type(error).__name__}: {error}")
+        return Section(f"{name} against the outcome", (), {}, (failed,), level=3, anchor=anchor)
 
 
 def leading(ranking: RankView) -> list[str]:
@@ -99,9 +110,8 @@ def _lead(context: Context, balance: BalanceView, ranking: RankView) -> tuple[st
     table = ranking.table
     carrying = int((table["low"] > 0).sum())
     stops = [f for f in ranking.findings if f.weight == "stop"]
-    first = (
-        f"{count(len(context.table))} rows, {count(len(table))} candidates; {count(carrying)} carry something alone."
-    )
+    first = f"{plural(len(context.table), 'row')}, {plural(len(table), 'candidate')}; "
+    first += f"{count(carrying)} {'carries' if carrying == 1 else 'carry'} something alone."
     if "largest_share" in balance.values:
         first += f" Always saying the largest class is right {percent(balance.largest_share)} of the time."
     second = tuple(f"Look first at {f.columns[0]}: it is too good to be true." for f in stops[:3])

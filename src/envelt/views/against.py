@@ -17,9 +17,10 @@ from ..core.distribution.result import NumberDistribution
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats.group_pairs import Pairs
+from ..core.words import plural
 from ..declared import TableOf, tabled, valued_if
 from ..view import View
-from ..write.digits import count, day_label, measured
+from ..write.digits import day_label, measured
 from . import written
 from .captions import Captions, missing_line
 from .distribution import (
@@ -276,7 +277,7 @@ def _own_lines(result: Result, divided: bool) -> tuple[str, ...]:
         return (f"differences and ratios are {result.levels[1]} against {result.levels[0]}", *note)
     if isinstance(result, NumberByLevels):
         small = int(np.sum(result.comparison.summary.moments.n < T.FEW_ROWS))
-        few = f"{count(small)} levels of under {T.FEW_ROWS} rows come last, hollow, at their shrunken mean"
+        few = f"last and hollow, at the shrunken mean: {plural(small, 'level')} of under {T.FEW_ROWS} rows"
         return (few,) if small else ()
     return (_form_line(result),) if isinstance(result, NumberByNumber) else ()
 

@@ -12,10 +12,11 @@ from ..core.contingency.crosstab import CrossTable
 from ..core.distribution.result import NumberDistribution
 from ..core.finding import Finding
 from ..core.later import Later
+from ..core.words import plural
 from ..declared import tabled, valued_if
 from ..errors import OptionError
 from ..view import View
-from ..write.digits import count, percent
+from ..write.digits import percent
 from .captions import Captions
 from .contingency import CrossedTables, checked_shares
 from .distribution import (
@@ -238,6 +239,7 @@ def _in_words(result: ClassBalance) -> str:
     each = f", {n.min() / result.candidates:.1f} each" if result.candidates else ""
     return (
         f"{lopsidedness(n)}: one of the smallest class for {n.max() / max(int(n.min()), 1):.1f} of the largest; "
-        f"{count(n.min())} rows of it for {count(result.candidates)} candidates{each}; always saying the largest is "
+        f"{plural(n.min(), 'row')} of it for {plural(result.candidates, 'candidate')}{each}; always saying the "
+        "largest is "
         f"right {percent(result.largest_share)} of the time"
     )

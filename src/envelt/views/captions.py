@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.words import be, have, plural
 from ..write.digits import count
 
 
@@ -39,14 +40,16 @@ PLAIN = Captions()
 
 def missing_line(missing: int, name: str) -> tuple[str, ...]:
     """Say how many rows a missing candidate value cost."""
-    return (f"{count(missing)} rows have no {name} and are left out of its numbers",) if missing else ()
+    return (f"{have(missing, 'row')} no {name} and {be(missing)} left out of its numbers",) if missing else ()
 
 
 def outcome_line(outcome: Outcome, total: int, names: Captions = PLAIN) -> str:
     """Say which rows have an outcome and which class is the event."""
     known = int(outcome.known.sum())
     rows = (
-        f"{count(known)} of {count(total)} rows have {names(outcome.name)}" if known < total else f"{count(total)} rows"
+        f"{count(known)} of {count(total)} rows have {names(outcome.name)}"
+        if known < total
+        else f"{plural(total, 'row')}"
     )
     if isinstance(outcome, ClassOutcome):
         return f"{rows}; event: {names(outcome.name)} = {outcome.event}"

@@ -18,6 +18,7 @@ from ..core.contingency.within import WithinGroups
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats import tables as ct
+from ..core.words import plural
 from ..declared import TableOf, tabled
 from ..errors import OptionError, did_you_mean
 from ..view import View
@@ -147,6 +148,7 @@ class ContingencyView(View):
     """A cross-tabulation of one or two axes, of all rows or in parts."""
 
     step = "contingency"
+    ordered = ("table", "rates", "shares_of_row", "shares_of_column", "shares_of_all", "units", "expected", "residuals")
 
     def __init__(
         self,
@@ -337,4 +339,4 @@ def part_line(tables: tuple[CrossTable, ...], skipped: int) -> tuple[str, ...]:
     if not tables[0].label:
         return ()
     empty = f"; {count(skipped)} without a row are left out" if skipped else ""
-    return (f"{count(len(tables))} parts{empty}",)
+    return (f"{plural(len(tables), 'part')}{empty}",)

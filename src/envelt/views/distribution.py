@@ -14,6 +14,7 @@ from ..core.distribution.sheet import Sheet
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.shapes.calendar import MONTHS, WEEKDAYS
+from ..core.words import be, have, plural
 from ..declared import tabled, valued_if
 from ..view import View
 from ..write.digits import count, measured, percent, significant
@@ -170,7 +171,11 @@ class DistributionView(View):
         result = self._level_result
         lines = tuple(line for line in (result.why, result.groups.note) if line)
         missing = int(result.missing.sum())
-        return (*self._about, *lines, *((f"{count(missing)} rows have no value and are left out",) if missing else ()))
+        return (
+            *self._about,
+            *lines,
+            *((f"{have(missing, 'row')} no value and {be(missing)} left out",) if missing else ()),
+        )
 
     def _found(self) -> tuple[Finding, ...]:
         return self._result.findings
@@ -197,9 +202,9 @@ def distribution_lines(result: NumberDistribution, why: bool = True, missing: bo
     lines = [line for line in (result.chosen[1] if why else "", result.groups.note) if line]
     if result.outside and result.groups.names:
         by = " and ".join(result.groups.names)
-        lines.append(f"{count(result.outside)} rows have no {by} and are in no group")
+        lines.append(f"{have(result.outside, 'row')} no {by} and {be(result.outside)} in no group")
     if result.missing and missing:
-        lines.append(f"{count(result.missing)} rows have no value and are left out")
+        lines.append(f"{have(result.missing, 'row')} no value and {be(result.missing)} left out")
     return (*lines, *tail_line(result))
 
 
@@ -209,7 +214,7 @@ def tail_line(result: NumberDistribution) -> tuple[str, ...]:
         return ()
     bins = result.bins
     ends = [
-        f"{count(n)} rows {where} {significant(_value(result, at))}"
+        f"{plural(n, 'row')} {where} {significant(_value(result, at))}"
         for n, where, at in ((bins.below, "below", bins.edges[0]), (bins.above, "above", bins.edges[-1]))
         if n
     ]
@@ -251,11 +256,13 @@ def top_table(result: NumberDistribution, top: int) -> pd.DataFrame:
 
 
 def outliers_table(result: NumberDistribution) -> pd.DataFrame:
-    """Row, value, group and side of the values beyond the fences of their group."""
+    """Row (and case, by an identifier), value, group and side of the values beyond the fences of their group."""
     outliers = result.outliers
+    named = {} if outliers.cases is None else {"case": np.array(outliers.cases, dtype=object)}
     return pd.DataFrame(
         {
             "row": outliers.labels if len(outliers.labels) else [],
+            **named,
             "value": as_times(outliers.values) if result.dates else outliers.values,
             "group": np.array(result.groups.labels, dtype=object)[outliers.groups],
             "side": np.where(outliers.side > 0, "above", "below").astype(object),
@@ -299,12 +306,12 @@ class SheetView(View):
     step = "distribution"
 
     def __init__(self, made: Later[Sheet], columns: int, sort: str, about: tuple[str, ...], names: Captions) -> None:
-        super().__init__(f"How the {count(columns)} columns are distributed", names.given)
+        super().__init__(f"How the {plural(columns, 'column')} {be(columns)} distributed", names.given)
         self._result, self._sort, self._about, self._names = made, sort, about, names
 
     @tabled(
         {"n": count, "missing": count, "missing_share": percent, "skewness": measured, "outliers": count},
-        spare=("mode", "missing_share", "min", "max", "missing", "skewness"),
+        spare=("mode", "missing_share", "min", "max", "missing", "n", "outliers"),
     )
     def table(self) -> pd.DataFrame:
         """One row a column: kind, n, missing, mean, sd, min, median, max, skewness, outliers, mode, findings."""
@@ -327,8 +334,8 @@ class SheetView(View):
 
     def _brief(self) -> tuple[str, ...]:
         if self._sort == "missing":
-            return ("n", "missing", "missing_share", "findings")
-        return ("n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
+            return ("kind", "n", "missing", "missing_share", "findings")
+        return ("kind", "n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
 
     def _lines(self) -> tuple[str, ...]:
         return (*self._about, f"sorted by {self._sort}")

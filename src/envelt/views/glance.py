@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import pandas as pd
 
 from ..core.against.glance import Glance
-from ..core.columns.outcome import Classes
+from ..core.columns.outcome import Classes, Said
 from ..core.finding import Finding, by_weight
 from ..core.later import Later
 from ..declared import tabled, valued
@@ -41,7 +41,7 @@ class GlanceView(View):
 
     @tabled(
         {**written.PARTS, "missing": count, "association": places, "q": probability},
-        spare=("missing", "q", "lowest", "highest", "kind"),
+        spare=("missing", "lowest", "highest", "measure", "n", "kind"),
     )
     def table(self) -> pd.DataFrame:
         """One row a candidate.
@@ -85,7 +85,8 @@ class GlanceView(View):
         result = self._result()
         scale = "Cramér's V" if isinstance(result.outcome, Classes) else "the correlation ratio"
         about = (
-            *self._about, f"association: {scale} over levels, or tenths of the rows of a number, bias-corrected",
+            *self._about, f"association: {scale} over levels, or bins of a number, bias-corrected",
+            *_estimates(result.outcome),
         )  # fmt: skip
         if not result.first:
             return about
@@ -100,3 +101,10 @@ class GlanceView(View):
         result = self._result()
         drawn = replace(result, rows=tuple(replace(g, name=self._names(g.name)) for g in result.rows))
         return draw_glance(self._names.of(drawn), self.title, self._line())
+
+
+def _estimates(outcome: Said) -> tuple[str, ...]:
+    """Say what the estimates are."""
+    number = f"Hedges' g of {outcome.event} against the rest" if isinstance(outcome, Classes) else "Spearman's rho"
+    what = "rates" if isinstance(outcome, Classes) else "means"
+    return (f"estimate: of a number {number}; of a category the spread of its levels' shrunken {what}",)

@@ -12,6 +12,7 @@ import pandas as pd
 from ..core.finding import Finding
 from ..core.inventory.inventory import ColumnFacts, Inventory
 from ..core.later import Later
+from ..core.words import be, plural
 from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, percent
@@ -40,7 +41,7 @@ class InventoryView(View):
         names: Captions,
         first: Later[pd.DataFrame] | None,
     ) -> None:
-        super().__init__(f"What the {count(columns)} columns are", names.given)
+        super().__init__(f"What the {plural(columns, 'column')} {be(columns)}", names.given)
         self._facts, self._findings, self._rows, self._about, self._names = facts, found, rows, about, names
         self._first = first
 

@@ -32,7 +32,7 @@ class RankView(View):
         super().__init__(title, names.given)
         self._result, self._unit, self._about, self._names = made, unit, about, names
 
-    @tabled(HELD_OUT, heads=HEADS, spare=("auc", "missing_share", "q", "kind"))
+    @tabled(HELD_OUT, heads=HEADS, spare=("auc", "missing_share", "kind"))
     def table(self) -> pd.DataFrame:
         """One row a candidate: kind, held_out_share with low and high, auc, p, q, missing_share, advice."""
         rows = self._result().candidates
@@ -53,7 +53,7 @@ class RankView(View):
 
     @tabled(HELD_OUT, heads=HEADS, there=lambda view: view._unit is not None)
     def units(self) -> pd.DataFrame:
-        """What keeping units whole changed: share_over_rows, held_out_share, change; where a unit is declared."""
+        """What keeping units whole, or times apart, changed: share_over_rows, held_out_share, change; with either."""
         result = self._result()
         assert result.unit is not None
         share = [c.held_out.share for c in result.candidates]

@@ -24,7 +24,7 @@ CUT: dict[str, Writer] = dict.fromkeys(
     ("balanced_accuracy", "accuracy_low", "accuracy_high", "sensitivity", "specificity"), percent
 )
 SHARES: dict[str, Writer] = {EVERY: percent}
-OUTLIERS: dict[str, Writer] = {"row": label}
+OUTLIERS: dict[str, Writer] = {"row": label, "case": label}
 HELD_OUT: dict[str, Writer] = {
     **dict.fromkeys(("held_out_share", "low", "high", "auc", "share_over_rows", "change"), places),
     "p": probability, "q": probability, "missing_share": percent,

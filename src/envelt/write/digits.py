@@ -39,13 +39,16 @@ def places(value: float, digits: int = 3) -> str:
 
 
 def significant(value: float, digits: int = 4) -> str:
-    """Return a number with four significant digits: from 1,000 with separators, from ten million with an exponent."""
+    """Return a number with four significant digits: from 10,000 with separators, from ten million with an exponent.
+
+    Below that it may be a year.
+    """
     if value == 0:
         return "0"
     if math.isinf(value):
         return "∞" if value > 0 else f"{MINUS}∞"
     if 1000 <= abs(value) < (1e7 if value % 1 else 1e12):
-        return f"{value:,.0f}".replace("-", MINUS)
+        return (f"{value:,.0f}" if abs(value) >= 9999.5 else f"{value:.0f}").replace("-", MINUS)
     text = f"{value:.{digits}g}"
     if "e" in text:
         mantissa, exponent = text.split("e")

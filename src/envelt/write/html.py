@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
-from ..core.finding import Finding
+from ..core.finding import Finding, counted, folded
 from .digits import as_text, numeric_columns
 from .shown import ShownTable
 
@@ -45,7 +45,7 @@ def _environment() -> Environment:
     environment = Environment(
         loader=PackageLoader("envelt.write"), autoescape=True, undefined=StrictUndefined, trim_blocks=True
     )
-    environment.globals["written"] = _written
+    environment.globals |= {"written": _written, "folded": folded, "counted": counted}
     return environment
 
 

@@ -6,7 +6,7 @@ import io
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from ..core.finding import Finding
+from ..core.finding import Finding, counted, folded
 from .digits import as_text, marks, numeric_columns
 from .shown import ShownTable
 
@@ -109,17 +109,26 @@ def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> R
     return table
 
 
-def findings_of(findings: Iterable[Finding]) -> list[RenderableType]:
-    """Return findings as paragraphs, each with its weight, its code and what to do."""
+def findings_of(findings: Iterable[Finding], how: str = "") -> list[RenderableType]:
+    """Return findings as paragraphs, each with its weight, its code and what to do.
+
+    Parameters
+    ----------
+    how
+        How to see those beyond the first five, which are counted; all are shown where nothing is said.
+    """
     from rich.padding import Padding
     from rich.text import Text
 
     out: list[RenderableType] = []
-    for finding in findings:
+    shown, rest = folded(tuple(findings)) if how else (tuple(findings), ())
+    for finding in shown:
         mark, style = MARKS[finding.weight]
         head = Text.assemble((mark, style), "  ", (finding.code, "dim"))
         out += [head, Padding(Text(marks(finding.statement)), (0, 0, 0, 2))]
         out.append(Padding(Text(marks(f"→ {finding.advice}")), (0, 0, 0, 2)))
+    if rest:
+        out.append(Text(marks(f"{counted(rest)}. {how}"), style="dim"))
     return out
 
 
@@ -129,8 +138,9 @@ def print_view(
     about: Iterable[str],
     tables: dict[str, ShownTable],
     findings: Iterable[Finding],
+    how: str = "",
 ) -> None:
-    """Print a view: what it is, its tables, its findings."""
+    """Print a view: what it is, its tables, its findings; ``how`` as in `findings_of`."""
     from rich.text import Text
 
     console.print(Text(marks(title), style="bold"))
@@ -138,7 +148,7 @@ def print_view(
         console.print(Text(marks(line), style="dim"))
     for name, shown in tables.items():
         console.print(table_of(shown, None if name == "table" else name.replace("_", " "), console.width))
-    for item in findings_of(findings):
+    for item in findings_of(findings, how):
         console.print(item)
 
 
@@ -153,5 +163,6 @@ def view_text(
     from rich.console import Console
 
     out = io.StringIO()
-    print_view(Console(file=out, width=width, color_system=None), title, about, tables, findings)
+    how = "All of them: .findings"
+    print_view(Console(file=out, width=width, color_system=None), title, about, tables, findings, how)
     return "\n".join(line.rstrip() for line in out.getvalue().splitlines()) + "\n"

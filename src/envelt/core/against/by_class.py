@@ -26,8 +26,9 @@ from ..stats.clustered_groups import clustered_comparison, clustered_rates, clus
 from ..stats.cut import Cut, best_cut
 from ..stats.groups import GroupComparison, compared, grouped_rows
 from ..stats.proportions import odds_ratio, risk_difference, risk_ratio
-from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, quantile_bins
+from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, rate_bins
 from ..tallies.crossed import Contingency
+from ..words import p_text
 
 Floats = NDArray[np.float64]
 Units = NDArray[np.int64] | None
@@ -134,6 +135,7 @@ def number_by_class(
     units: Units = None,
     limits: tuple[float, float] | None = None,
     seed: int = 0,
+    cases: CategoryColumn | None = None,
 ) -> NumberByClass:
     """Compare a numeric or date candidate between the classes of the outcome.
 
@@ -149,6 +151,8 @@ def number_by_class(
         The unit of every row; tests and intervals then count units.
     limits
         What a person declared values can be.
+    cases
+        The column that says which case a row is.
     """
     known, dates = outcome.known, isinstance(candidate, TimeColumn)
     numbers = candidate.numbers
@@ -158,6 +162,7 @@ def number_by_class(
     else:
         values, codes = numbers[known], outcome.codes[known]
         rows, within = rows[known], None if units is None else units[known]
+        cases = None if cases is None else cases.take(np.flatnonzero(known))
     name, said = candidate.name, outcome.said
     groups = grouped_rows(values, codes, said.levels)
     comparison = compared(groups)
@@ -166,7 +171,7 @@ def number_by_class(
     classes = Grouping.of((said.name,), said.levels, codes, True)
     distribution = number_distribution(
         [name], name, values, classes if by is None else crossed(by.take(known), classes), look, row_labels=rows,
-        dates=dates, limits=limits, units=within, shapes=False, groups=groups if by is None else None,
+        cases=cases, dates=dates, limits=limits, units=within, shapes=False, groups=groups if by is None else None,
         summary=Later(lambda: comparison.summary) if by is None else None,
     )  # fmt: skip
     two = len(said.levels) == 2
@@ -186,7 +191,7 @@ def _rates_along(
     values: Floats, event: NDArray[np.bool_], units: Units, calendar: str | None, dates: bool
 ) -> tuple[BinEnds, Rates]:
     """Return the bins of a number, or of dates, and the event's rate in each."""
-    bins = calendar_rate_bins(values, unit=calendar) if dates else quantile_bins(values)
+    bins = calendar_rate_bins(values, unit=calendar) if dates else rate_bins(values)
     rates = event_rates(bins.codes, event, len(bins.ends.left))
     return bins.ends, rates if units is None else clustered_rates(rates, bins.codes, event, units)
 
@@ -207,12 +212,22 @@ def bend_without_trend(
 
 
 def is_one_bend(n: NDArray[np.integer], level: Floats) -> bool:
-    """Say whether one bend explains most of the differences between bins: a parabola along their places."""
+    """Say whether one bend explains most of the differences between bins: a parabola along their places.
+
+    It must go down, or up, on both sides: a jump at one end is none.
+    """
     filled = n > 0
+    if filled.sum() <= 4:
+        return False  # a parabola fits four points whatever they are
     weight, y = np.sqrt(n[filled].astype(float)), level[filled]
     x = np.linspace(-1, 1, len(y))
     basis = np.stack([np.ones(len(y)), x, x * x], axis=1) * weight[:, None]
-    left = weight * y - basis @ np.linalg.lstsq(basis, weight * y, rcond=None)[0]
+    fit = np.linalg.lstsq(basis, weight * y, rcond=None)[0]
+    left = weight * y - basis @ fit
+    extreme = y[1:-1].max() if fit[2] < 0 else y[1:-1].min()
+    sides = np.sign(-fit[2]) * (extreme - y[[0, -1]])
+    if sides.min() < T.BEND_SIDES * sides.max():
+        return False
     mean = float(np.sum(weight**2 * y) / np.sum(weight**2))
     total = float(np.sum((weight * (y - mean)) ** 2))
     return total > 0 and 1 - float(left @ left) / total >= T.BEND_SHARE
@@ -236,7 +251,7 @@ def bend_finding(
         "bend-without-trend",
         "caution",
         (name, outcome),
-        f"{what} does not rise or fall along {marked(name)} (rank test p = {p[0]:.2g}) yet runs "
+        f"{what} does not rise or fall along {marked(name)} (rank test {p_text(p[0])}) yet runs "
         f"from {write(level[worst])} at {bin_label(bins.left[worst], bins.right[worst])} up to "
         f"{write(level[best])} at {bin_label(bins.left[best], bins.right[best])}: {shape}.",
         "A correlation or a straight line misses this. Use bins, a spline, or the distance from the optimum.",

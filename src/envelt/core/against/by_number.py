@@ -22,9 +22,9 @@ from ..later import Later
 from ..stats.clustered import clustered_spearman, product_design_effect, unit_codes
 from ..stats.clustered_groups import clustered_comparison
 from ..stats.correlation import pearson
-from ..stats.group_pairs import Pairs, all_pairs
+from ..stats.group_pairs import Pairs, all_pairs, unit_sums
 from ..stats.groups import GroupComparison, GroupSummary, compare_groups, compared, grouped_rows
-from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, quantile_bins
+from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, rate_bins
 from ..stats.shrinkage import shrunken_levels
 from ..stats.trend import Form, Line, Trend, least_squares, relation_form, smooth_trend
 from .by_class import bend_finding, bin_label, is_one_bend
@@ -138,24 +138,37 @@ class NumberOverTime:
 
 
 def number_by_levels(
-    column: CategoryColumn, outcome: NumericOutcome, look: Look, rows: pd.Index[Any], units: Units = None
+    column: CategoryColumn,
+    outcome: NumericOutcome,
+    look: Look,
+    rows: pd.Index[Any],
+    units: Units = None,
+    cases: CategoryColumn | None = None,
 ) -> NumberByLevels:
-    """Compare a numeric outcome between the levels of a category candidate; ``units`` as in `number_by_class`."""
+    """Compare a numeric outcome between the levels of a category candidate; options as in `number_by_class`."""
     known = outcome.known
     codes, values = column.codes[known], outcome.values[known]
     groups = grouped_rows(values, codes, column.levels)
     comparison = compared(groups)
     if units is not None:
         comparison = clustered_comparison(comparison, values, codes, units[known])
+
+    def paired() -> Pairs:
+        summary = comparison.summary
+        if units is None:
+            return all_pairs(summary)
+        return all_pairs(summary, unit_sums(values, codes, summary.moments.mean, units[known]))
+
     ordered = column.ordered or column.kind == "binary"
     grouping = Grouping.of((column.name,), column.levels, codes, ordered)
     distribution = number_distribution(
         [outcome.name], outcome.name, values, grouping, look, row_labels=rows[known], shapes=False, groups=groups,
+        cases=None if cases is None else cases.take(np.flatnonzero(known)),
         summary=Later(lambda: comparison.summary),
     )  # fmt: skip
     return NumberByLevels(
         column.name, outcome.said, comparison, distribution, ordered, int((codes < 0).sum()),
-        Later(lambda: all_pairs(comparison.summary)),
+        Later(paired),
     )  # fmt: skip
 
 
@@ -194,7 +207,7 @@ def number_by_number(
     at, of = x[both], y[both]
     cluster = None if units is None else units[known]
     within = None if cluster is None else cluster[both]
-    bins = Later(lambda: quantile_bins(x))
+    bins = Later(lambda: rate_bins(x))
     binned = Later(lambda: _along(y, bins(), cluster))
     inflation = Later(lambda: 1.0 if within is None else product_design_effect(unit_codes(within), at, of))
     line = Later(lambda: least_squares(at, of))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,9 +12,9 @@ from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
 from ..estimate import UNDEFINED, Estimate, Significance
-from ..finding import Finding
+from ..finding import Finding, failed_finding
 from ..parallel import in_threads
-from ..shapes.quantiles import Rows, quantile_edges, rows_of_groups
+from ..shapes.quantiles import Rows, rate_edges, rows_of_groups
 from ..shapes.ranks import ranks_of_ordinals
 from ..stats import tables as ct
 from ..stats.clustered import clustered_spearman_of_ranks
@@ -23,7 +23,7 @@ from ..stats.correlation import ranks
 from ..stats.groups import GroupComparison, GroupedRows, GroupSummary, compare_groups, compared, grouped_rows
 from ..stats.multiplicity import q_values
 from ..stats.proportions import wilson
-from ..stats.rates import event_rates, quantile_bins
+from ..stats.rates import event_rates, rate_bins
 from ..stats.shrinkage import shrunken_levels
 from ..tallies.crossed import Contingency
 from .by_class import bend_without_trend
@@ -45,14 +45,14 @@ class Glimpse:
     ----------
     measure
         What ``estimate`` is: "hedges_g" of the classes (the event against the rest of more than two), "spearman" with
-        a numeric outcome, "spread" of the levels' rates or means.
+        a numeric outcome, "spread" of the levels' rates or means; "failed" where it could not be looked at.
     estimate, low, high
         With its 95 % interval. A spread runs from ``low``, the lowest shrunken rate (mean) of a level, to ``high``,
         the highest; the estimate is the distance.
     lowest, highest
         The levels at the ends of a spread.
     association
-        On one scale for all: bias-corrected Cramér's V over levels or tenths of the rows, or with a numeric outcome
+        On one scale for all: bias-corrected Cramér's V over levels or bins of a number, or with a numeric outcome
         the correlation ratio, the root of omega squared.
     groups
         The candidate described in each class, where it is a number and the outcome has classes.
@@ -109,15 +109,18 @@ def glance(
     ordinals = None
     if isinstance(outcome, NumericOutcome):
         ordinals = np.unique(outcome.values[known], return_inverse=True)[1].astype(np.int64)
-    seen = in_threads(
-        lambda c: _glimpse(c, outcome, known, within, rows, ordinals),
-        candidates,
-        len(known),
-        progress,
-        lambda c: c.name,
-    )
+
+    def look(column: Column) -> Glimpse:
+        try:
+            return _glimpse(column, outcome, known, within, rows, ordinals)
+        except Exception as error:  # noqa: BLE001 - one candidate must not take the others along
+            there = int((~column.missing[known]).sum())
+            nothing = _nothing(column, there, int(known.sum()) - there, "failed")
+            return replace(nothing, findings=(failed_finding(column.name, f"{type(error).__name__}: {error}"),))
+
+    seen = in_threads(look, candidates, len(known), progress, lambda c: c.name)
     q = q_values(np.array([g.p for g in seen]))
-    seen = [Glimpse(**{**g.__dict__, "q": float(v)}) for g, v in zip(seen, q, strict=True)]
+    seen = [replace(g, q=float(v)) for g, v in zip(seen, q, strict=True)]
     seen.sort(key=lambda g: (-np.nan_to_num(g.association, nan=-1.0), g.name))
     first = tuple(g.name for g in seen if g.q < T.Q_CARRIES and g.association > 0.05)[:3]
     if isinstance(outcome, ClassOutcome):
@@ -171,7 +174,7 @@ def _number_classes(
     test, v = (ct.chi_square(counts), ct.cramers_v(counts).estimate) if counts.shape[0] > 1 else (_no_test(), 0.0)
     if units is not None:
         comparison = clustered_comparison(comparison, values, codes, units)
-        bins = quantile_bins(values)
+        bins = rate_bins(values)
         if len(bins.ends) > 1:
             test, effect = clustered_table(counts, bins.codes, codes, units)
             v = effect.estimate
@@ -189,7 +192,7 @@ def _bend(
     name: str, values: Floats, codes: NDArray[np.integer], outcome: ClassOutcome, comparison: GroupComparison
 ) -> tuple[Finding, ...]:
     """Say so where the standardized difference hides a bend."""
-    bins = quantile_bins(values)
+    bins = rate_bins(values)
     rates = event_rates(bins.codes, codes == outcome.event_code, len(bins.ends))
     return tuple(bend_without_trend(name, outcome.said, comparison, bins.ends, rates))
 
@@ -206,13 +209,12 @@ def _standardized(
 
 def _tenths(groups: GroupedRows) -> Ints:
     """Count each class in tenths of all rows, shape (bins, classes)."""
+    edges = np.zeros(0)
     if len(groups.labels) == 2:
         edges = groups.ranked.quantiles(np.arange(1, BINS) / BINS)
         edges = np.unique(edges[~np.isnan(edges)])
-    else:
-        pooled = np.concatenate(groups.ordered)
-        pooled.sort(kind="stable")
-        edges = quantile_edges(pooled, BINS) if len(pooled) else np.zeros(0)
+    if len(edges) < BINS - 1:  # more classes, or values that repeat enough to stand alone
+        edges = rate_edges(list(groups.ordered), BINS, T.BY_VALUE, T.FEW_ROWS)
     places = [np.concatenate(([0], np.searchsorted(g, edges, "left"), [len(g)])) for g in groups.ordered]
     counts = np.diff(np.array(places), axis=1).T
     return np.asarray(counts[counts.sum(axis=1) > 0], np.int64)
@@ -257,8 +259,8 @@ def _levels_classes(column: CategoryColumn, outcome: ClassOutcome, known: NDArra
     )
 
 
-def _nothing(column: Column, n: int, missing: int) -> Glimpse:
-    return Glimpse(column.name, column.kind, n, missing, "none", *UNDEFINED, "", "", np.nan, np.nan, np.nan)
+def _nothing(column: Column, n: int, missing: int, measure: str = "none") -> Glimpse:
+    return Glimpse(column.name, column.kind, n, missing, measure, *UNDEFINED, "", "", np.nan, np.nan, np.nan)
 
 
 def _spread(
@@ -287,7 +289,7 @@ def _number_number(
     both = ~np.isnan(values)
     x_ranks, y_ranks = ranks(values[both]), ranks_of_ordinals(ordinals[both])
     effect, test = clustered_spearman_of_ranks(x_ranks, y_ranks, None if units is None else units[both])
-    bins = quantile_bins(values)
+    bins = rate_bins(values)
     comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.ends))))
     if units is not None and len(bins.ends) > 1:
         comparison = clustered_comparison(comparison, y, bins.codes, units)

@@ -15,6 +15,7 @@ from ..stats.groups import compare_groups
 from ..stats.rates import calendar_rate_bins, event_rates
 from ..stats.tables import chi_square, chi_square_sparse, expected_are_small
 from ..tallies.counts import Counts
+from ..words import be, p_text, plural
 
 DRIFT_BINS = 12
 """Units of the calendar, about, over which a drift is looked for: few enough to have rows each."""
@@ -71,7 +72,8 @@ def class_balance(outcome: ClassOutcome, candidates: int) -> ClassBalance:
                 "small-class",
                 "caution",
                 (outcome.name,),
-                f"{outcome.levels[smallest]!r} has {counts[smallest]:,} rows for {candidates} candidates, "
+                f"{outcome.levels[smallest]!r} has {plural(counts[smallest], 'row')} for "
+                f"{plural(candidates, 'candidate')}, "
                 f"{counts[smallest] / candidates:.1f} each; a model of all of them wants "
                 f"{T.CASES_PER_CANDIDATE} or more.",
                 "Use fewer candidates or more shrinkage, gather more rows of this class, or join it with another.",
@@ -129,7 +131,7 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
                 (outcome.name, column.name),
                 f"The {what} is not the same over {marked(column.name)}: it runs from "
                 f"{write.format(at[first])} in what begins {names[0]} to {write.format(at[last])} in what begins "
-                f"{names[1]} (p {'< 0.001' if p < 0.001 else f'= {p:.3f}'}).",
+                f"{names[1]} ({p_text(p)}).",
                 "Test a model on later rows than it was fitted on, and ask what changed.",
                 {"p": float(p), "first": float(at[first]), "last": float(at[last])},
             )
@@ -146,7 +148,8 @@ def outcome_missing(name: str, unknown: int, known: int) -> list[Finding]:
             "outcome-missing",
             "note",
             (name,),
-            f"{unknown:,} of {unknown + known:,} rows have no {marked(name)} and are set aside wherever it is used.",
+            f"{unknown:,} of {plural(unknown + known, 'row')} {'has' if unknown == 1 else 'have'} no "
+            f"{marked(name)} and {be(unknown)} set aside wherever it is used.",
             "Find out why: rows are seldom without an outcome by chance.",
             {"rows": unknown},
         )

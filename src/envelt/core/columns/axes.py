@@ -13,6 +13,7 @@ from ..finding import marked
 from ..shapes.bins import readable_bins
 from ..shapes.calendar import calendar_bins, fitting_unit, unit_labels
 from ..shapes.quantiles import sorted_quantiles
+from ..words import plural
 from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label, number_labels
 
 Codes = NDArray[np.int64] | NDArray[np.int32]
@@ -125,7 +126,7 @@ def axis_of(columns: list[Column], cuts: Cuts) -> TableAxis:
         a, b, size = whole.axis, one.axis, one.size
         if whole.size * size > MOST_COMBINED:
             raise OptionError(
-                f"{' and '.join((*a.names, *b.names))} make {whole.size * size:,} combinations; at most "
+                f"{' and '.join((*a.names, *b.names))} make {plural(whole.size * size, 'combination')}; at most "
                 f"{MOST_COMBINED:,} are tabulated. Keep fewer levels: largest=… (--largest)."
             )
         codes = np.where((whole.codes < 0) | (one.codes < 0), -1, whole.codes * size + one.codes)
@@ -168,7 +169,7 @@ def _joined(whole: TableAxis, largest: int | None) -> TableAxis:
     renumber[kept] = np.arange(most)
     renumber[-1] = -1
     joined = whole.size - most
-    levels = (*(axis.levels[k] for k in kept), (f"other ({joined:,} levels)",))
+    levels = (*(axis.levels[k] for k in kept), (f"other ({plural(joined, 'level')})",))
     note = f"the {most:,} largest levels of {marked(axis.names[0])}; {joined:,} joined as other"
     shown = replace(axis, levels=levels, notes=(*axis.notes, note), ordered=False, joined=joined)
     return TableAxis(shown, renumber[whole.codes])

@@ -12,11 +12,13 @@ from numpy.typing import NDArray
 
 from ...errors import KindConflictError, did_you_mean, pointing
 from ..parallel import in_threads
+from ..words import plural
 from .grades import grade_order
 from .kinds import Detected, detect
 from .marks import read_texts, without_marks
 from .plan import ColumnPlan
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .readings import whole_days
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_label, time_label
 
 NO_PLAN = ColumnPlan()
@@ -64,6 +66,8 @@ def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any], mis
     if isinstance(raw, RawWords) and plan.kind not in WORD_KINDS:
         seen = read_texts(name, raw)
         read, reading, blanked = (_folded(raw), "", ()) if seen is None else seen
+    elif isinstance(raw, RawNumbers) and plan.kind in ("", "datetime"):
+        read, reading = _days(name, raw)
     found = detect(name, read)
     detected = found.kind
     if reading:
@@ -110,6 +114,17 @@ def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
         levels=tuple(shown[i] for i in order),
         written=tuple(column.written[i] for i in order),
     )
+
+
+def _days(name: str, raw: RawNumbers) -> tuple[RawColumn, str]:
+    """Return whole numbers that write days as times, and how they were read; others as they are."""
+    absent = np.isnan(raw.values)
+    days = whole_days(name, raw.values[~absent])
+    if days is None:
+        return raw, ""
+    values = np.zeros(len(absent), np.int64)
+    values[~absent] = days.values
+    return RawTimes(values, absent), days.how
 
 
 def _folded(raw: RawWords) -> RawWords:
@@ -230,7 +245,7 @@ def _check_levels(name: str, kind: str, levels: tuple[str, ...], codes: NDArray[
     if kind == "binary" and len(levels) > 2:
         shown = ", ".join(levels[:4])
         raise KindConflictError(
-            f"Column {name!r} cannot be binary: it has {len(levels):,} values ({shown}, …). Declare it nominal."
+            f"Column {name!r} cannot be binary: it has {plural(len(levels), 'value')} ({shown}, …). Declare it nominal."
         )
     if kind == "constant" and len(levels) > 1:
-        raise KindConflictError(f"Column {name!r} cannot be constant: it has {len(levels):,} values.")
+        raise KindConflictError(f"Column {name!r} cannot be constant: it has {plural(len(levels), 'value')}.")

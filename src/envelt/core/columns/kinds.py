@@ -14,16 +14,20 @@ from numpy.typing import NDArray
 
 from ...errors import UnknownKindError, did_you_mean
 from .. import thresholds as T
+from ..words import plural
 from .grades import grade_order
-from .names import hints
+from .names import glued_id, hints, names_rows
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
 from .table import short_label, time_label
+from .times import are_parts_of_years, is_clock
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 KINDS = ("continuous", "discrete", "ordinal", "nominal", "binary", "datetime", "identifier", "text", "constant")
 NUMERIC_KINDS = ("continuous", "discrete")
+CLOCK = "times of day as hours and minutes"
+DECIMAL_YEARS = "years with fractions: time"
 CLASS_KINDS = ("binary", "nominal", "ordinal")
 
 
@@ -86,7 +90,7 @@ def _detect_words(name: str, raw: RawWords) -> Detected:
     if raw.exact:
         return Detected("identifier", "whole numbers beyond 2^53, which only codes are: kept as text")
     if raw.order:
-        return Detected("ordinal", f"{distinct} levels that came with an order", tuple(raw.words))
+        return Detected("ordinal", f"{plural(distinct, 'level')} that came with an order", tuple(raw.words))
     grades = grade_order(words)
     if grades:
         return Detected("ordinal", f"{distinct} grades in words, {grades[0]!r} to {grades[-1]!r}", grades)
@@ -101,11 +105,11 @@ def _many_words(name: str, words: list[str], counts: Ints, present: int) -> Dete
         return Detected("text", f"{distinct:,} different texts of {length:.0f} words on average")
     if present >= T.ROWS_FOR_IDENTIFIER and repeated >= T.IDENTIFIER_DISTINCT_SHARE:
         if distinct == present:
-            return Detected("identifier", f"a different value in each of {present:,} rows")
-        reason = f"{distinct:,} different in {present:,} rows, none more than {counts.max()} times: names cases"
+            return Detected("identifier", f"a different value in each of {plural(present, 'row')}")
+        reason = f"{distinct:,} different in {plural(present, 'row')}, none more than {counts.max()} times: names cases"
         few = counts.max() > T.MOST_ROWS_A_CASE
         return Detected("identifier", reason, other="nominal" if few else "")
-    return Detected("nominal", f"{distinct:,} different texts in {present:,} rows")
+    return Detected("nominal", f"{distinct:,} different texts in {plural(present, 'row')}")
 
 
 def _detect_numbers(name: str, raw: RawNumbers) -> Detected:
@@ -116,6 +120,8 @@ def _detect_numbers(name: str, raw: RawNumbers) -> Detected:
         steps, distinct = _few_or_many(values)
         if steps is None:
             low, high = short_label(values.min()), short_label(values.max())
+            if are_parts_of_years(np.unique(values)):
+                return Detected("continuous", f"{distinct:,} numbers, {low} to {high}: {DECIMAL_YEARS}")
             return Detected("continuous", f"{distinct:,} numbers with fractions, {low} to {high}", distinct=distinct)
         return _of_distinct(name, values, *steps)._replace(distinct=distinct)
     unique, counts = distinct_numbers(values)
@@ -141,8 +147,10 @@ def _of_distinct(name: str, values: Floats, unique: Floats, counts: Ints) -> Det
     if distinct == 2:
         return Detected("binary", f"two values, {low} and {high}")
     if not (unique == np.floor(unique)).all():
+        if are_parts_of_years(unique):
+            return Detected("continuous", f"{distinct:,} numbers, {low} to {high}: {DECIMAL_YEARS}")
         if distinct <= T.FEW_STEPS and present >= T.ROWS_PER_STEP * distinct:
-            reason = f"{distinct} distinct numbers, {low} to {high}, in {present:,} rows: steps"
+            reason = f"{distinct} distinct numbers, {low} to {high}, in {plural(present, 'row')}: steps"
             return Detected("discrete", reason, other="ordinal")
         return Detected("continuous", f"{distinct:,} numbers with fractions, {low} to {high}")
     return _detect_whole(name, values, unique, counts)
@@ -209,7 +217,7 @@ class Whole:
     @property
     def span(self) -> str:
         """What there is, in words."""
-        return f"{self.distinct:,} whole numbers, {self.low} to {self.high}, in {self.present:,} rows"
+        return f"{self.distinct:,} whole numbers, {self.low} to {self.high}, in {plural(self.present, 'row')}"
 
     def hints(self, at: str) -> bool:
         """Say whether the name hints at something."""
@@ -218,7 +226,7 @@ class Whole:
 
 def _detect_whole(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:
     column = Whole(name, values, unique, counts)
-    for rule in (_all_different, _years, _codes, _few_codes, _few_small, _keyed, _quantity, _named):
+    for rule in (_years, _all_different, _clock, _codes, _keyed, _few_codes, _few_small, _quantity, _named):
         found = rule(column)
         if found is not None:
             return found
@@ -230,21 +238,31 @@ def _all_different(c: Whole) -> Detected | None:
         return None
     if c.wide + 1 == c.distinct:
         return Detected("identifier", f"each whole number from {c.low} to {c.high} once: a row number")
-    if not c.hints("identifiers"):
+    if not names_rows(c.name) or c.hints("counts"):
         return None
     if bool((np.diff(c.values) > 0).all()) and c.distinct >= 2 * T.ROWS_FOR_IDENTIFIER:
         return Detected("identifier", f"{c.span}, rising from row to row, as codes do")
-    return Detected("identifier", f"a different whole number in each of {c.present:,} rows, as codes have")
+    return Detected("identifier", f"a different whole number in each of {plural(c.present, 'row')}, as codes have")
 
 
 def _years(c: Whole) -> Detected | None:
-    if c.unique[0] >= 1800 and c.unique[-1] <= 2100 and c.distinct <= 300 and not c.hints("identifiers"):
-        return Detected("discrete", f"{c.span}: years")
-    return None
+    if c.hints("identifiers") or glued_id(c.name):
+        return None
+    named = c.hints("years") and c.unique[0] >= 1000 and c.unique[-1] <= 2200
+    full = named or (c.unique[0] >= 1800 and c.unique[-1] <= 2100 and c.distinct <= 300)
+    short = c.hints("years") and c.unique[0] >= 0 and c.unique[-1] <= 99 and c.distinct >= 3 and c.unique[0] > 20
+    return Detected("discrete", f"{c.span}: years") if full or short else None
+
+
+def _clock(c: Whole) -> Detected | None:
+    """Find times of day written as hours and minutes in one number: 517, 2359."""
+    if not is_clock(c.unique):
+        return None
+    return Detected("continuous", f"{c.span}, the last two digits never above 59: {CLOCK}")
 
 
 def _codes(c: Whole) -> Detected | None:
-    if not (c.one_width and c.hints("codes")):
+    if not (c.one_width and c.hints("codes")) or c.hints("times"):
         return None
     if c.distinct / c.present >= T.IDENTIFIER_DISTINCT_SHARE and c.present >= T.ROWS_FOR_IDENTIFIER:
         return Detected("identifier", f"{c.span}: codes of one width, seldom twice", other="nominal")
@@ -252,10 +270,11 @@ def _codes(c: Whole) -> Detected | None:
 
 
 def _few_codes(c: Whole) -> Detected | None:
-    if not (c.one_width and c.recurs and c.distinct <= T.FEW_CODES and c.unique[0] >= 100):
+    if not (c.one_width and c.recurs and c.distinct <= T.FEW_CODES and c.unique[0] >= 100) or c.hints("times"):
         return None
     gaps = np.diff(c.unique)
-    if c.hints("names") or (gaps.max() > gaps.min() and c.wide > 3 * c.distinct):
+    unlike_steps = c.distinct <= T.FEW_UNNAMED_CODES and gaps.max() > gaps.min() and c.wide > 3 * c.distinct
+    if c.hints("names") or unlike_steps:
         return Detected("nominal", f"{c.span}: codes of one width; an average of these means nothing", other="discrete")
     return None
 
@@ -268,9 +287,17 @@ def _few_small(c: Whole) -> Detected | None:
 
 
 def _keyed(c: Whole) -> Detected | None:
-    named = c.present >= T.ROWS_FOR_IDENTIFIER and c.hints("identifiers") and not c.hints("counts")
-    if named and c.distinct / c.present >= 0.2 and c.wide > 2 * c.distinct:
-        return Detected("identifier", f"{c.span}: names cases by its name", other="discrete")
+    """Find numbers that by their name say whom or what a row is about: many are identifiers, a few are names."""
+    if c.present < T.ROWS_FOR_IDENTIFIER or not names_rows(c.name) or c.hints("counts") or c.unique[0] < 1:
+        return None
+    if c.distinct > T.MANY_LEVELS and not (c.hints("grades") and c.wide < 2 * c.distinct):
+        reason = f"{c.span}: by its name, it says what a row is about"
+        sure = glued_id(c.name) or c.hints("identifiers")
+        return Detected("identifier", reason, other="" if sure else "nominal")
+    strong = glued_id(c.name) or any(c.hints(at) for at in ("identifiers", "few_cases", "places"))
+    if strong and c.recurs:
+        sure = glued_id(c.name) or c.hints("identifiers") or c.hints("places")
+        return Detected("nominal", f"{c.span}; by its name, names and not amounts", other="" if sure else "discrete")
     return None
 
 

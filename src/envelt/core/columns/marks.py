@@ -72,7 +72,7 @@ def read_texts(name: str, raw: RawWords) -> Reading | None:
     if mark.all():
         return None
     fewer = _read(_blanked(raw, mark)) if mark.any() else None
-    if fewer is None and not any(hints(name, at) for at in ("codes", "identifiers", "names", "cases")):
+    if fewer is None and not any(hints(name, at) for at in ("codes", "identifiers", "names", "cases", "places")):
         mark = _texts_among_numbers(raw)
         fewer = _read(_blanked(raw, mark)) if mark.any() else None
     if fewer is None:

@@ -13,15 +13,27 @@ NAMES = {
     "codes": r"zip|zipcode|post|postal|postcode|plz|code|sku|article|product|item|part|phone|tel|fips|isbn|ean|barcode"
     r"|account|icd|naics|sic",
     "identifiers": r"id|ids|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket|invoice|order|sku|isbn",
+    "few_cases": r"subject|person|patient|participant|respondent|individual|household|hh|hospital|clinic|firm|company"
+    r"|customer|user|client|animal|hive|colony|farm",
+    "places": r"country|county|state|region|district|municipality|commune|town|city|province|village|ward|site"
+    r"|plot|parish|canton|borough|station",
     "cases": r"subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company|plant"
-    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case",
+    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual",
     "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
+    "frequencies": r"n|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs|observations|cases",
+    "years": r"year|yr|yrs|born|birthyear",
     "after": r"after|afterwards|later|final|followup|follow_up|post|result|results|discharged?|closed|cancell?ed",
     "grades": r"grade|rating|score|stars|stage|level|rank|severity|satisfaction|quality|agree|priority|tier|risk"
     r"|likert|q\d+|temper|condition|index|class",
-    "counts": r"n|num|number|count|counts|visits|children|kids|rooms|bedrooms|beds|siblings|times|events|errors|clicks"
-    r"|calls|goals|items|qty|quantity|pieces|dependents|claims|defects|siblings|pregnancies|complaints",
+    "counts": r"n|num|number|count|counts|visits|children|kids|rooms|bedrooms|bathrooms|baths|beds|storeys|stories"
+    r"|floors|size|parity|births|adults|cars|trips|siblings|times|events|errors|clicks|calls|goals|items|qty|quantity|pieces|dependents|claims|defects|siblings|pregnancies|complaints",
 }
+_GLUED = re.compile(
+    r"(?:^|_)(?:obs|doc|row|case|person|pers|pat|patient|subj|subject|ind|resp|hh|house|household|fam|family|firm|comp"
+    r"|company|hosp|school|sch|class|town|city|dist|district|county|state|region|area|plot|site|tree|animal|int|choice)"
+    r"_?(?:id|no|nr|num|number|cod|code)[a-z]?\d*$"
+)
+"""A word for what is numbered with a word for the number: townid, obsno, distcod."""
 _NAMES = {k: re.compile(rf"(^|[_\W])({v})([_\W]|$)") for k, v in NAMES.items()}
 
 POSSIBLE = (
@@ -47,15 +59,15 @@ def hints(name: str, at: str) -> bool:
     return bool(_NAMES[at].search(snake))
 
 
-def is_time(name: str, low: float, high: float) -> bool:
-    """Say whether a number counts time, by its name, or is a year by name or values from 1800 to 2100."""
-    return hints(name, "times") or (float(low).is_integer() and low >= 1800 and high <= 2100 and high - low < 150)
-
-
-def is_quantity(name: str, low: float, high: float) -> bool:
-    """Say whether a number is an amount of something, whose shape means something: no time, no code, no key."""
+def names_rows(name: str) -> bool:
+    """Say whether a name says that its values name what the rows are about: an id, a number of a person, a townid."""
     keyed = hints(name, "identifiers") and not hints(name, "counts")
-    return not (keyed or hints(name, "codes") or hints(name, "names") or is_time(name, low, high))
+    return keyed or hints(name, "cases") or hints(name, "places") or glued_id(name)
+
+
+def glued_id(name: str) -> bool:
+    """Say whether a name is a word for something and a word for its number in one."""
+    return bool(_GLUED.search(re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()))
 
 
 def named_limits(name: str) -> tuple[float, float]:

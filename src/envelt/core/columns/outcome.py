@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ...errors import OutcomeError, UnknownEventError, did_you_mean, unknown_column
 from ..stats.targets import ClassTarget, NumberTarget, Target
+from ..words import plural
 from .kinds import CLASS_KINDS, NUMERIC_KINDS
 from .table import CategoryColumn, NumericColumn, Table
 
@@ -158,7 +159,8 @@ def resolve_outcome(table: Table, name: str, event: str | None = None) -> Outcom
         raise OutcomeError(f"The outcome {name!r} is missing in every row.")
     if column.distinct == 1:
         raise OutcomeError(
-            f"The outcome {name!r} has one value, {column.examples(1)[0]!r}, in all {present:,} rows with a value: "
+            f"The outcome {name!r} has one value, {column.examples(1)[0]!r}, in all {plural(present, 'row')} "
+            "with a value: "
             "there is nothing to tell apart. Check the rows kept, or name another outcome."
         )
     if isinstance(column, NumericColumn) and column.kind in NUMERIC_KINDS:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import InfiniteValueError, IntegerTooLargeError
+from ..words import plural
 
 EXACT = 2**53  # the largest range in which float64 holds every whole number
 
@@ -69,7 +70,7 @@ def checked_numbers(name: str, values: NDArray[np.float64], first_row: int = 0) 
     if infinite.any():
         at = int(np.argmax(infinite))
         raise InfiniteValueError(
-            f"Column {name!r} holds {values[at]:+} in {infinite.sum():,} rows (first in row {at + first_row}), "
+            f"Column {name!r} holds {values[at]:+} in {plural(infinite.sum(), 'row')} (first in row {at + first_row}), "
             f"and no mean or rank can be taken of it. Write those cells as missing, or ignore the column."
         )
     return RawNumbers(values)

@@ -106,12 +106,42 @@ _DAY_FIRST = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
 _DATES = (
     (re.compile(r"\d{4}-\d{1,2}-\d{1,2}([T ]\d{1,2}:\d{2}(:\d{2}(\.\d+)?)?(Z|[+-]\d{2}:?\d{2})?)?"), "ISO8601"),
     (re.compile(r"\d{4}/\d{1,2}/\d{1,2}"), "%Y/%m/%d"),
+    (re.compile(r"(1[89]|20)\d{2}-(0[1-9]|1[0-2])"), "%Y-%m"),
+    (re.compile(r"[A-Za-z]{3} \d{4}"), "%b %Y"),
+    (re.compile(r"[A-Za-z]{3,9} \d{4}"), "%B %Y"),
     (re.compile(r"\d{1,2} [A-Za-z]{3} \d{4}"), "%d %b %Y"),
     (re.compile(r"\d{1,2} [A-Za-z]{3,9} \d{4}"), "%d %B %Y"),
     (re.compile(r"[A-Za-z]{3} \d{1,2}, \d{4}"), "%b %d, %Y"),
     (re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}"), "%B %d, %Y"),
     (re.compile(r"\d{1,2}-[A-Za-z]{3}-\d{4}"), "%d-%b-%Y"),
 )
+
+
+_QUARTER = re.compile(r"(?P<y>\d{4})[ _-]?[Qq](?P<q>[1-4])|[Qq](?P<q2>[1-4])[ _-]?(?P<y2>\d{4})")
+
+
+def whole_days(name: str, values: NDArray[np.float64]) -> DateReading | None:
+    """Read whole numbers that are days, 19750103 or, where the name says date, 750103; nothing where they are not.
+
+    Parameters
+    ----------
+    values
+        Shape (n,), none missing.
+    """
+    if len(values) == 0 or not 10_000 <= values[0] < 22_000_000:
+        return None
+    low, high = values.min(), values.max()
+    long = low >= 18_000_101 and high <= 21_001_231
+    short = "date" in name.casefold() and low >= 10_101 and high <= 991_231
+    if not (long or short) or (values != np.floor(values)).any():
+        return None
+    unique, at = np.unique(values.astype(np.int64), return_inverse=True)
+    if not ((unique // 100 % 100 - 1 < 12) & (unique % 100 - 1 < 31)).all():
+        return None
+    read = _dates([f"{v:06d}" for v in unique.tolist()], "%Y%m%d" if long else "%y%m%d", "", False)
+    if read is None:
+        return None
+    return DateReading(read.values[at], f"dates as whole numbers, {'yyyymmdd' if long else 'yymmdd'}", False)
 
 
 def read_dates(words: list[str]) -> DateReading | None:
@@ -123,6 +153,10 @@ def read_dates(words: list[str]) -> DateReading | None:
     if not words:
         return None
     stripped = [w.strip() for w in words]
+    if _QUARTER.fullmatch(stripped[0]):
+        found_quarters = [_QUARTER.fullmatch(w) for w in stripped]
+        starts = [f"{m['y'] or m['y2']}-{3 * int(m['q'] or m['q2']) - 2:02d}" for m in found_quarters if m]
+        return _dates(starts, "%Y-%m", "quarters, by their first day", False) if len(starts) == len(words) else None
     for pattern, form in _DATES:
         if all(pattern.fullmatch(w) for w in stripped):
             shown = "year-month-day" if form == "ISO8601" else form

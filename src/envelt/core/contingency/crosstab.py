@@ -13,7 +13,8 @@ from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..later import Later
 from ..stats import tables as ct
-from ..stats.clustered_groups import clustered_rates, clustered_table, clustered_two_by_two
+from ..stats.clustered import product_design_effect, unit_codes
+from ..stats.clustered_groups import clustered_rates, clustered_summary, clustered_table, clustered_two_by_two
 from ..stats.groups import summarise_groups
 from ..stats.ordinal import goodman_kruskal_gamma, trend_test
 from ..stats.proportions import odds_ratio, risk_difference, risk_ratio, wilson
@@ -251,8 +252,12 @@ def _compared(
         else:
             tests["chi_square"] = ct.chi_square_sparse(counts)
     # binary columns are in order too: the event comes second
-    if rows.axis.ordered and columns.axis.ordered and (len(filled) > 2 or filled.shape[1] > 2) and units is None:
-        effects["gamma"], tests["trend"] = goodman_kruskal_gamma(counts), trend_test(counts)
+    if rows.axis.ordered and columns.axis.ordered and (len(filled) > 2 or filled.shape[1] > 2):
+        effects["gamma"], tests["trend"] = (
+            (goodman_kruskal_gamma(counts), trend_test(counts))
+            if units is None
+            else _in_order_of_units(counts, rows.codes[inside], columns.codes[inside], units)
+        )
     if counts.shape == (2, 2):
         n, x = counts.sum(axis=1), counts[:, event]
         if units is None:
@@ -265,6 +270,16 @@ def _compared(
             rates = Rates(n, x, *wilson(x, n))
             effects |= clustered_two_by_two(rates, rows.codes[inside], hit, units)
     return tests, effects, simulated
+
+
+def _in_order_of_units(
+    counts: Ints, rows: NDArray[np.integer], columns: NDArray[np.integer], units: NDArray[np.int64]
+) -> tuple[Estimate, Significance]:
+    """Return gamma, and the test for a trend, that count units."""
+    keep = (rows >= 0) & (columns >= 0)
+    a, b, unit = rows[keep].astype(np.int64), columns[keep].astype(np.int64), unit_codes(units[keep])
+    inflation = product_design_effect(unit, a.astype(float), b.astype(float))
+    return goodman_kruskal_gamma(counts, a * counts.shape[1] + b, unit), trend_test(counts, inflation)
 
 
 def _units_in_cells(
@@ -297,6 +312,8 @@ def _outcome_rates(
     if w is not None:
         values, codes = np.repeat(values, w), np.repeat(codes, w)
     summary = summarise_groups(values, codes, rows.axis.labels)
+    if units is not None:
+        summary = clustered_summary(summary, values, codes, units[inside])
     m = summary.moments
     base = float(values.mean()) if len(values) else np.nan
     shrunken = shrunken_levels(m.n, m.mean, base, m.within_sd)

@@ -13,6 +13,7 @@ from ..finding import Finding, marked
 from ..stats import tables as ct
 from ..stats.ordinal import trend_test
 from ..stats.rates import Rates
+from ..words import plural
 from .crosstab import CrossTable
 
 Ints = NDArray[np.int64]
@@ -75,7 +76,8 @@ def small_levels(labels: tuple[str, ...], name: str, outcome: str, rates: Rates)
             "small-levels",
             "caution",
             (name, outcome),
-            f"{int(small.sum())} of {len(labels)} levels of {name} have under {T.FEW_ROWS} rows, and "
+            f"{int(small.sum())} of {plural(len(labels), 'level')} of {name} "
+            f"{'has' if small.sum() == 1 else 'have'} under {T.FEW_ROWS} rows, and "
             f"the most extreme rates are theirs: {shown}.",
             "Do not rank levels by these rates; read the intervals or the shrunken rates, or join the small levels.",
             {"levels": int(small.sum()), "rows": int(rates.n[small].sum())},
@@ -119,7 +121,7 @@ def _empty_cells(table: CrossTable) -> list[Finding]:
         for i, j in empty[order]
     )
     names = (*table.rows.names, *table.columns.names)
-    plural = f"{len(empty):,} combinations of {_and(names)} have" if len(empty) > 1 else (
+    lead = f"{plural(len(empty), 'combination')} of {_and(names)} have" if len(empty) > 1 else (
         f"A combination of {_and(names)} has"
     )  # fmt: skip
     return [
@@ -127,7 +129,7 @@ def _empty_cells(table: CrossTable) -> list[Finding]:
             "empty-cell",
             "note",
             names,
-            f"{plural} no row: {named}.",
+            f"{lead} no row: {named}.",
             "Find out whether it cannot be, or was left out; a model cannot learn what happens there.",
             {"cells": len(empty)},
         )

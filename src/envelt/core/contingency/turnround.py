@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from ...errors import option
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, Outcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
+from ..columns.times import is_time
 from ..estimate import Z95, Estimate
 from ..finding import Finding, marked
 from ..shapes.quantiles import quantile_edges
@@ -43,12 +44,15 @@ class Coded:
     ordered
         Whether its levels are in order, so that its relation has a direction over all of them; else it is the
         second largest level against the largest.
+    time
+        Whether it counts time: then it may be what others turn within, and is not looked at itself.
     """
 
     name: str
     codes: NDArray[np.int8]
     labels: tuple[str, ...]
     ordered: bool
+    time: bool = False
 
 
 @dataclass(frozen=True)
@@ -80,6 +84,11 @@ class TurnRound:
     levels: int
     steps: int
 
+    @property
+    def smaller(self) -> float:
+        """The smaller of the two changes, from one end to the other."""
+        return min(abs(self.overall.estimate), abs(self.inside.estimate)) * self.steps
+
 
 def coded(column: Column) -> Coded | None:
     """Return a candidate in at most twelve levels; nothing where it has more, or only one."""
@@ -100,7 +109,7 @@ def coded(column: Column) -> Coded | None:
     codes = np.searchsorted(edges, values, "right").astype(np.int8)
     codes[np.isnan(values)] = -1
     labels = tuple(f"{'under' if k == 0 else 'from'} {edges[max(k - 1, 0)]:.4g}" for k in range(len(edges) + 1))
-    return Coded(column.name, codes, labels, True)
+    return Coded(column.name, codes, labels, True, is_time(column.name, some[~np.isnan(some)]))
 
 
 def turns_among(
@@ -167,11 +176,12 @@ def turn_rounds(
         y: NDArray[Any] = outcome.is_event if whole else outcome.is_event[known]
     else:
         y = outcome.values if whole else outcome.values[known]
-    columns = [c if whole else Coded(c.name, c.codes[known], c.labels, c.ordered) for c in candidates]
+    columns = [c if whole else replace(c, codes=c.codes[known]) for c in candidates]
     scores = [_scores(c) for c in columns]
     overall = [_marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
     moving = [
-        abs(_z(e)) >= T.TURN_OVERALL and (only is None or c.name == only) for c, e in zip(columns, overall, strict=True)
+        abs(_z(e)) >= T.TURN_OVERALL and not c.time and (only is None or c.name == only)
+        for c, e in zip(columns, overall, strict=True)
     ]
     held = [_share_of_variance(c, y) for c in columns]
     floor = T.TURN_POINTS if isinstance(outcome, ClassOutcome) else T.LEAST_SD * outcome.deviation
@@ -180,20 +190,14 @@ def turn_rounds(
         if progress is not None:
             progress(i, len(columns), first.name)
         for j in range(i + 1, len(columns)):
-            if not (moving[i] or moving[j]):
+            pair = [(k, m) for k, m in ((i, j), (j, i)) if moving[k] and held[m] <= T.TURN_SHARE]
+            parts = _joint(first, columns[j], y) if pair else None
+            if parts is None or _stand_for_each_other(first, columns[j], parts[0]):
                 continue
-            n, total, squared = _joint(first, columns[j], y)
-            for a, b, turned in ((i, j, False), (j, i, True)):
-                if not moving[a]:
-                    continue
-                if held[b] > T.TURN_SHARE:
-                    continue
-                parts = [v.T if turned else v for v in (n, total, squared)]
-                seen = _inside(columns[a], columns[b], scores[a], overall[a], parts, inflation)
-                if (
-                    seen is not None
-                    and min(abs(seen.overall.estimate), abs(seen.inside.estimate)) * seen.steps >= floor
-                ):
+            for a, b in pair:
+                of = list(parts) if a == i else [v.T for v in parts]
+                seen = _inside(columns[a], columns[b], scores[a], overall[a], of, inflation)
+                if seen is not None and seen.smaller >= floor:
                     found.append(seen)
     return sorted(found, key=lambda t: -abs(_z(t.inside)))
 
@@ -250,6 +254,21 @@ def _share_of_variance(c: Coded, y: NDArray[Any]) -> float:
     whole = squared.sum() / rows - mean**2
     between = np.sum(total**2 / np.maximum(n, 1)) / rows - mean**2
     return float(between / whole) if whole > 0 else 0.0
+
+
+def _stand_for_each_other(a: Coded, b: Coded, n: Floats) -> bool:
+    """Say whether two columns in several ordered levels are so alike that within one there is little of the other."""
+    graded = a.ordered and b.ordered and min(n.shape) > 3
+    return graded and abs(_correlation(n)) >= T.TURN_SAME
+
+
+def _correlation(n: Floats) -> float:
+    """Return the correlation of the places of rows and columns of a table; 0 where one does not vary."""
+    x, y = (np.arange(size, dtype=float) for size in n.shape)
+    total = max(float(n.sum()), 1.0)
+    x, y = x - float(n.sum(axis=1) @ x) / total, y - float(n.sum(axis=0) @ y) / total
+    spread = float(n.sum(axis=1) @ x**2) * float(n.sum(axis=0) @ y**2)
+    return float(x @ n @ y) / float(np.sqrt(spread)) if spread > 0 else 0.0
 
 
 def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
@@ -314,14 +333,17 @@ def _inside(
 
 
 def turn_findings(found: list[TurnRound], outcome: Outcome) -> list[Finding]:
-    """Say each candidate's turn once, for the column within which it is surest."""
+    """Say each candidate's turn once, for the column within which it is surest; several within one column at once."""
     said: dict[str, list[TurnRound]] = {}
     for turn in found:
         said.setdefault(turn.name, []).append(turn)
-    return [_said(turns, outcome) for turns in said.values()]
+    within: dict[str, list[list[TurnRound]]] = {}
+    for turns in said.values():
+        within.setdefault(turns[0].within, []).append(turns)
+    return [_said(first, outcome, [turns[0].name for turns in rest]) for first, *rest in within.values()]
 
 
-def _said(turns: list[TurnRound], outcome: Outcome) -> Finding:
+def _said(turns: list[TurnRound], outcome: Outcome, alike: list[str]) -> Finding:
     t = turns[0]
     classes = isinstance(outcome, ClassOutcome)
     what = (
@@ -337,12 +359,15 @@ def _said(turns: list[TurnRound], outcome: Outcome) -> Finding:
 
     others = [o.within for o in turns[1:4]]
     also = f" The same within {', '.join(map(marked, others))}." if others else ""
+    if alike:
+        also += f" So do{'es' if len(alike) == 1 else ''} {', '.join(map(marked, alike[:4]))}"
+        also += f" and {len(alike) - 4} more." if len(alike) > 4 else "."
     up, down = ("rises", "falls") if t.overall.estimate > 0 else ("falls", "rises")
     step = " a step" if t.steps > 1 else ""
     return Finding(
         "turns-round",
         "caution",
-        (t.name, t.within, outcome.name),
+        (t.name, t.within, *alike, outcome.name),
         f"{what} {up} from {t.low_end!r} to {t.high_end!r} of {marked(t.name)} over all rows, "
         f"{size(t.overall)}{step}, and {down} within the levels of {marked(t.within)}, {size(t.inside)}{step}, in "
         f"{t.agreeing} of the {t.levels} that can be read.{also}",

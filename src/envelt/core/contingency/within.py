@@ -11,8 +11,9 @@ from .. import thresholds as T
 from ..columns.grouping import Grouping
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..estimate import Estimate
-from ..finding import Finding, marked, plural
+from ..finding import Finding, marked
 from ..stats.stratified import Stratified, stratified_means, stratified_odds, stratified_slope
+from ..words import p_text, plural
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -224,7 +225,7 @@ def _said(code: str, result: WithinGroups, seen: list[Contrast]) -> Finding:
     name = marked(result.name)
     if code == "groups-disagree":
         statement = (
-            f"{start}, {pooled} pooled within {groups}, but the groups do not agree (p = {s.agreement.p:.2g}): no one "
+            f"{start}, {pooled} pooled within {groups}, but the groups do not agree ({p_text(s.agreement.p)}): no one "
             f"number holds for all of them.{more}"
         )
         advice = f"Read {name} group by group (the table by), or give a model both columns together."

@@ -9,8 +9,8 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.names import is_quantity
 from ..columns.table import number_label, short_label
+from ..columns.times import is_quantity
 from ..estimate import UNDEFINED_TEST, Significance
 from ..finding import Finding, marked
 from ..shapes.bins import Bins
@@ -20,6 +20,7 @@ from ..shapes.ranks import run_lengths
 from ..shapes.resolution import recorded_step, step_in_words
 from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.groups import GroupedRows, GroupSummary
+from ..words import be, p_text, plural
 from .tails import RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
 
 Floats = NDArray[np.float64]
@@ -83,13 +84,14 @@ def column_shape_of(
     distinct_few = len(ordered) > 0 and _distinct(ordered) <= T.FEW_DISTINCT
     dip, spread = (UNDEFINED_TEST, 0.0) if distinct_few else dip_test(some, spikes.spacing if spikes else step)
     found: list[Finding] = []
-    if len(ordered) == 0 or not is_quantity(name, float(ordered[0]), float(ordered[-1])):
+    if len(ordered) == 0 or not is_quantity(name, ordered):
         few = _few_values(name, ordered) if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1] else []
         return ColumnShape(name, step, None, None, None, dip, spread, tuple(few))
     if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1]:
         found += _few_values(name, ordered)
         found += gross_outliers(name, ordered, far, rows)
         found += _zeros(name, zeros, len(ordered))
+        found += _top_value(name, ordered) if bound is None else []
         found += _bound(name, bound, len(ordered), "lowest" if bound and bound.value == ordered[0] else "highest")
         if not distinct_few:
             found += many_outliers(name, ordered, summary, rows)
@@ -107,10 +109,29 @@ def _distinct(ordered: Floats) -> int:
     return int(np.count_nonzero(np.diff(ordered))) + 1
 
 
+def heaped_ends(ordered: Floats) -> tuple[float, float]:
+    """Return between which values a column was cut off: its ends where rows heap there, else infinities.
+
+    Parameters
+    ----------
+    ordered
+        Sorted values, shape (n,).
+    """
+    step = recorded_step(ordered) if len(ordered) else 0.0
+    ends = []
+    for end, none in ((0, -np.inf), (-1, np.inf)):
+        atom = atom_at(ordered, step, end)
+        heaped = atom is not None and atom.rows > T.BOUND_RATIO * atom.expected and _is_limit(atom, ordered)
+        ends.append(float(ordered[end]) if heaped else none)
+    return ends[0], ends[1]
+
+
 def _is_limit(bound: Atom, ordered: Floats) -> bool:
     """Say whether a heap at the end is the largest of many values, as where an instrument stops."""
     rest = ordered[ordered != bound.value]
     ratio = T.BOUND_MODE if _distinct(rest) >= T.BOUND_DISTINCT else T.BOUND_MODE_OF_FEW
+    if bound.rows > T.BOUND_SHARE * len(ordered):
+        return False
     return _distinct(rest) > T.FEW_DISTINCT and bound.rows >= ratio * int(run_lengths(rest).max(initial=1))
 
 
@@ -144,7 +165,8 @@ def _zeros(name: str, zeros: Atom | None, n: int) -> list[Finding]:
             "excess-zeros",
             "note",
             (name,),
-            f"{zeros.rows:,} rows of {marked(name)} ({zeros.rows / n:.0%}) are exactly 0, where the values beside it "
+            f"{plural(zeros.rows, 'row')} of {marked(name)} ({zeros.rows / n:.0%}) {be(zeros.rows)} exactly 0, "
+            "where the values beside it "
             f"lead to expect about {zeros.expected:,.0f}.",
             "Zero may mean none, not looked, or below what can be measured: consider a column of its own for it.",
             {"rows": zeros.rows, "expected": zeros.expected},
@@ -160,7 +182,8 @@ def _bound(name: str, bound: Atom | None, n: int, which: str) -> list[Finding]:
             "values-at-bound",
             "caution",
             (name,),
-            f"{bound.rows:,} rows of {marked(name)} ({bound.rows / n:.1%}) are exactly {number_label(bound.value)}, "
+            f"{plural(bound.rows, 'row')} of {marked(name)} ({bound.rows / n:.1%}) {be(bound.rows)} exactly "
+            f"{number_label(bound.value)}, "
             f"its {which} value, where about {bound.expected:,.0f} would be expected: the instrument or the form "
             "stops there.",
             "Their true values lie beyond: treat them as “this or more extreme”, and expect means to be off.",
@@ -172,6 +195,9 @@ def _bound(name: str, bound: Atom | None, n: int, which: str) -> list[Finding]:
 def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Finding]:
     if not (dip.p < T.DIP_P and dip.statistic > T.DIP_LEAST) or _distinct(body) < T.PEAKED_DISTINCT:
         return []
+    popular = -np.partition(-run_lengths(body), T.PEAKED_POPULAR)[: T.PEAKED_POPULAR]
+    if 2 * int(popular.sum()) >= len(body):
+        return []
     peaks = two_peaks(body)
     if peaks is None or peaks.depth > T.VALLEY or peaks.lower < T.PEAK_LEAST:
         return []
@@ -179,16 +205,44 @@ def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Fi
         return []
     where = ", ".join(short_label(float(f"{p:.3g}")) for p in (peaks.first, peaks.second))
     jitter = f", ties spread over their step of {number_label(spread)}" if spread else ""
-    p = "p < 0.001" if dip.p < 0.001 else f"p = {dip.p:.3f}"
     return [
         Finding(
             "two-peaks",
             "caution",
             (name,),
             f"{marked(name)} has more than one peak, near {where}, with a valley at {float(f'{peaks.valley:.3g}'):g} "
-            f"(dip {dip.statistic:.3f}, {p}{jitter}).",
+            f"(dip {dip.statistic:.3f}, {p_text(dip.p)}{jitter}).",
             "Two kinds of row are mixed: find the column that tells them apart. A mean, and a box, describe neither.",
             {"dip": dip.statistic, "p": dip.p, "peaks": [peaks.first, peaks.second], "valley": peaks.valley},
+        )
+    ]
+
+
+def _top_value(name: str, ordered: Floats) -> list[Finding]:
+    """Find a largest whole number that heaps where the values before it thin out: "that, or more"."""
+    if not bool((ordered == np.floor(ordered)).all()) or len(ordered) < T.ROWS_FOR_TOP:
+        return []
+    last = float(ordered[-1])
+    places = np.searchsorted(ordered, last - np.arange(4)[::-1], "left")
+    *before, top = (int(k) for k in np.diff(np.append(places, len(ordered))))
+    if _distinct(ordered) < T.TOP_DISTINCT or min(before) == 0 or before[-1] > before[0]:
+        return []
+    expected = float(np.mean(before[1:]))
+    if top < T.BOUND_RATIO * expected or top - expected < T.SURE * np.sqrt(expected + 1):
+        return []
+    share = top / len(ordered)
+    return [
+        Finding(
+            "top-value",
+            "note",
+            (name,),
+            f"{number_label(last)} is the largest value of {marked(name)} and holds {plural(top, 'row')} "
+            f"({share:.1%}), though "
+            f"the values before it thin out ({plural(before[-1], 'row')} at {number_label(last - 1)}): it may "
+            "stand for "
+            f"{number_label(last)} or more.",
+            "Read it as a class of its own; means and slopes past it are too small.",
+            {"value": last, "rows": top, "before": before},
         )
     ]
 
@@ -222,7 +276,8 @@ def _few_values(name: str, ordered: Floats) -> list[Finding]:
             "few-values",
             "note",
             (name,),
-            f"{marked(name)} has only {distinct} different values ({values}) in {len(ordered):,} rows: really levels.",
+            f"{marked(name)} has only {distinct} different values ({values}) in {plural(len(ordered), 'row')}: "
+            "really levels.",
             f"If they are grades or names, say so: --kind {name}=ordinal (or nominal); rates then come by value.",
             {"distinct": distinct},
         )

@@ -26,7 +26,7 @@ from ..shapes.spikes import round_spikes
 from ..stats.clustered_groups import clustered_summary
 from ..stats.group_pairs import all_pairs
 from ..stats.groups import GroupedRows, GroupSummary, grouped_rows, one_group
-from .column_findings import ColumnShape, column_shape_of
+from .column_findings import ColumnShape, column_shape_of, heaped_ends
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs
 from .look import Look, Scale, checked_scale
 from .result import MOST_DENSITIES, Binned, LevelDistribution, NumberDistribution, Outliers
@@ -44,6 +44,7 @@ def number_distribution(
     look: Look,
     *,
     row_labels: pd.Index[Any],
+    cases: CategoryColumn | None = None,
     dates: bool = False,
     limits: tuple[float, float] | None = None,
     units: Units = None,
@@ -61,8 +62,8 @@ def number_distribution(
         What to call them together.
     values, grouping
         Of the rows, shape (n,), NaN for missing.
-    row_labels
-        Of the rows of the table.
+    row_labels, cases
+        Of the rows of the table, and the column that says which case each is.
     limits
         What a person declared values can be.
     units
@@ -79,7 +80,7 @@ def number_distribution(
     check_look(look, name, values, dates)
     rows = groups or grouped_rows(values, grouping.codes, grouping.labels)
     given = _Given(
-        columns, name, values, grouping, look, row_labels, dates, limits, Scale(look.scale), rows,
+        columns, name, values, grouping, look, row_labels, cases, dates, limits, Scale(look.scale), rows,
         summary or Later(lambda: _described(rows, values, grouping, units)),
     )  # fmt: skip
     binned = Later(lambda: _binned(given))
@@ -125,6 +126,7 @@ class _Given:
     grouping: Grouping
     look: Look
     row_labels: pd.Index[Any]
+    cases: CategoryColumn | None
     dates: bool
     limits: tuple[float, float] | None
     scale: Scale
@@ -168,6 +170,9 @@ def _density(given: _Given) -> Density | None:
     ordered = [g for g in given.rows.ordered if len(g)]
     low, high = (min(g[0] for g in ordered), max(g[-1] for g in ordered)) if ordered else (0.0, 1.0)
     limits = given.limits or named_limits(given.columns[0])
+    if given.scale.name == "linear" and not given.dates:
+        heaped = heaped_ends(given.pooled)
+        limits = max(limits[0], heaped[0]), min(limits[1], heaped[1])
     bounds = _bounds(given.scale, float(low), float(high), limits, given.dates)
     return densities([given.scale.place(g) for g in given.rows.ordered], bounds, given.look.bandwidth)
 
@@ -242,8 +247,12 @@ def _outliers(given: _Given) -> Outliers:
     beyond = np.maximum(ends[:, 0] - x, x - ends[:, 1])
     order = np.argsort(-beyond, kind="stable")
     at, x, ends = at[order], x[order], ends[order]
-    labels = given.row_labels[at % max(len(given.row_labels), 1)] if len(at) else given.row_labels[:0]
-    return Outliers(labels, x, codes[at], np.where(x > ends[:, 1], 1, -1))
+    rows = at % max(len(given.row_labels), 1)
+    labels = given.row_labels[rows] if len(at) else given.row_labels[:0]
+    cases = None
+    if given.cases is not None:
+        cases = tuple(given.cases.levels[k] if k >= 0 else "" for k in given.cases.codes[rows].tolist())
+    return Outliers(labels, x, codes[at], np.where(x > ends[:, 1], 1, -1), cases)
 
 
 def _shapes(given: _Given, binned: Later[Binned]) -> tuple[ColumnShape, ...]:

@@ -13,6 +13,7 @@ from ..stats.groups import GroupSummary
 from ..stats.many_groups import welch_anova
 from ..stats.two_groups import hedges_g, welch_t
 from ..tallies.moments import Moments
+from ..words import p_text, plural
 
 Floats = NDArray[np.float64]
 
@@ -73,15 +74,11 @@ def spread_differs(name: str, summary: GroupSummary, ordered: list[Floats], by: 
             (name, *by),
             f"{marked(name)} varies {ratio:.1f} times as much in {summary.labels[wide]!r} (sd {m.sd[wide]:.3g}) as in "
             f"{summary.labels[narrow]!r} (sd {m.sd[narrow]:.3g}), while medians lie within {apart:.2f} deviations "
-            f"(Brown–Forsythe p {_p(test.p)}).",
+            f"(Brown–Forsythe {p_text(test.p)}).",
             "A comparison of means misses this: consider the distance from the centre as a feature.",
             {"ratio": ratio, "p": test.p, "medians_apart": apart},
         )
     ]
-
-
-def _p(p: float) -> str:
-    return "< 0.001" if p < 0.001 else f"= {p:.3f}"
 
 
 def small_difference(name: str, summary: GroupSummary, overlap: float, by: tuple[str, ...]) -> list[Finding]:
@@ -96,7 +93,7 @@ def small_difference(name: str, summary: GroupSummary, overlap: float, by: tuple
     a, b = summary.labels
     evidence = {"p": test.p, "hedges_g": g.estimate, "overlap": overlap, "difference": difference.estimate}
     size, side = abs(difference.estimate), "higher" if difference.estimate > 0 else "lower"
-    told = f"The mean of {marked(name)} is {size:.3g} {side} in {b!r} than in {a!r} (p {_p(test.p)})"
+    told = f"The mean of {marked(name)} is {size:.3g} {side} in {b!r} than in {a!r} ({p_text(test.p)})"
     if abs(g.estimate) < T.TINY_G and int(m.n.sum()) >= T.TINY_ROWS:
         return [
             Finding(
@@ -104,7 +101,7 @@ def small_difference(name: str, summary: GroupSummary, overlap: float, by: tuple
                 "note",
                 (name, *by),
                 f"{told}, which is {abs(g.estimate):.2f} of a standard deviation: sure only because there are "
-                f"{int(m.n.sum()):,} rows.",
+                f"{plural(int(m.n.sum()), 'row')}.",
                 "With so many rows everything is “significant”: judge by the size of the effect.",
                 evidence,
             )
@@ -148,7 +145,7 @@ def intervals_mislead(name: str, summary: GroupSummary, pairs: Pairs, by: tuple[
                 (name, *by),
                 f"The 95 % intervals of the means of {marked(name)} in {second!r} and {first!r} {how} the means "
                 f"{verdict}: {second!r} less {first!r} is {pairs.difference[k]:.3g} ({pairs.low[k]:.3g} to "
-                f"{pairs.high[k]:.3g}), Holm-adjusted p {_p(float(pairs.p_holm[k]))}{more}.",
+                f"{pairs.high[k]:.3g}), Holm-adjusted {p_text(float(pairs.p_holm[k]))}{more}.",
                 "Judge two groups by the interval of their difference, not by whether two intervals meet.",
                 {"first": first, "second": second, "p_holm": float(pairs.p_holm[k])},
             )

@@ -17,6 +17,7 @@ from ..shapes.calendar import Profile
 from ..shapes.density import Density, overlap
 from ..shapes.qq import QQ
 from ..stats.groups import GroupSummary
+from ..words import plural
 from .column_findings import ColumnShape
 from .look import Look, Scale
 
@@ -37,13 +38,15 @@ NAMED = 400
 class Outliers:
     """Values strictly beyond the fences of their group, the furthest first.
 
-    ``labels`` are those of the rows, ``side`` is −1 below and 1 above.
+    ``labels`` are those of the rows, ``side`` is −1 below and 1 above; ``cases`` are what an identifier calls them,
+    where there is one.
     """
 
     labels: pd.Index[Any]
     values: Floats
     groups: Ints
     side: Ints
+    cases: tuple[str, ...] | None = None
 
 
 @dataclass(frozen=True)
@@ -214,14 +217,14 @@ def chosen_picture(asked: str, n: NDArray[np.integer], two_peaks: bool = False, 
     if dates:
         return "histogram", "histogram: dates, by a unit of the calendar"
     if int(n.sum()) <= FEW_DOTS * max(groups, 1) and groups <= MOST_AS_ROWS:
-        return "dots", f"dots: with {int(n.sum()):,} rows every one can be seen"
+        return "dots", f"dots: with {plural(int(n.sum()), 'row')} every one can be seen"
     if groups == 1:
-        return "histogram", f"histogram: {int(n.sum()):,} rows of one group, too many to see one by one"
+        return "histogram", f"histogram: {plural(int(n.sum()), 'row')} of one group, too many to see one by one"
     if groups <= MOST_IN_LINE:
-        return "histogram", f"histograms in line: {groups} groups on one axis"
+        return "histogram", f"histograms in line: {plural(groups, 'group')} on one axis"
     if least < ENOUGH_FOR_BOX or groups > MOST_AS_ROWS:
-        why = f"the smallest has {least:,} rows" if groups <= MOST_AS_ROWS else "too many for boxes"
-        return "interval", f"means with intervals: {groups:,} groups, {why}"
+        why = f"the smallest has {plural(least, 'row')}" if groups <= MOST_AS_ROWS else "too many for boxes"
+        return "interval", f"means with intervals: {plural(groups, 'group')}, {why}"
     if two_peaks:
-        return "violin", f"violins: {groups} groups, and a box would hide the second peak"
-    return "box", f"boxes: {groups} groups, too many for histograms in line"
+        return "violin", f"violins: {plural(groups, 'group')}, and a box would hide the second peak"
+    return "box", f"boxes: {plural(groups, 'group')}, too many for histograms in line"

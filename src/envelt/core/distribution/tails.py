@@ -15,6 +15,7 @@ from ..shapes.quantiles import sorted_quantiles
 from ..shapes.ranks import run_lengths
 from ..stats.groups import GroupSummary
 from ..tallies.moments import Moments
+from ..words import plural
 
 Floats = NDArray[np.float64]
 RowsBeyond = Callable[[float, float], list[str]]
@@ -65,7 +66,7 @@ def gross_outliers(name: str, ordered: Floats, far: tuple[float, float], rows: R
         int(np.searchsorted(ordered, far[0], "left")),
         len(ordered) - int(np.searchsorted(ordered, far[1], "right")),
     )
-    if not below + above:
+    if not below + above or not _stand_apart(ordered, below, above):
         return []
     at = rows(*far)
     ends = [number_label(ordered[0])] * bool(below) + [number_label(ordered[-1])] * bool(above)
@@ -82,6 +83,13 @@ def gross_outliers(name: str, ordered: Floats, far: tuple[float, float], rows: R
             {"rows": at[:50], "count": below + above, "low": far[0], "high": far[1]},
         )
     ]
+
+
+def _stand_apart(ordered: Floats, below: int, above: int) -> bool:
+    """Say whether there is a wide gap before or among the far values: a tail that thins out has none."""
+    iqr = float(np.diff(sorted_quantiles(ordered, np.array([0.25, 0.75])))[0])
+    low, high = np.diff(ordered[: below + 1]), np.diff(ordered[len(ordered) - above - 1 :])
+    return bool(max(low.max(initial=0.0) * bool(below), high.max(initial=0.0) * bool(above)) >= T.FAR_GAP * iqr)
 
 
 def many_outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsBeyond) -> list[Finding]:
@@ -112,7 +120,7 @@ def many_outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsB
             "many-outliers",
             "note",
             (name,),
-            f"{n:,} of {len(ordered):,} values of {marked(name)} lie beyond Tukey's fences, {below:,} below "
+            f"{n:,} of {plural(len(ordered), 'value')} of {marked(name)} lie beyond Tukey's fences, {below:,} below "
             f"{short_label(low)} and {above:,} above {short_label(high)}; a normal distribution would have about "
             f"{expected:,.0f} ({_listed(at)}).",
             "Beyond the fences is not wrong: look at the rows, then keep, mend, or use a measure they do not move.",
@@ -132,7 +140,8 @@ def long_tail(name: str, core: Floats) -> list[Finding]:
     side = "right" if skewness > 0 else "left"
     transform, after = _best_transform(core, skewness)
     flips = side == "right" and core[0] >= 0
-    axis = f"Try {option('scale', 'log' if transform == 'log' else 'log1p')} in the picture, and" if flips else "Use"
+    scale = option("scale", "log" if transform == "log" else "log1p")
+    axis = f"Try {scale} in the picture, and use" if flips and transform else "Use"
     helps = f"{transform} would bring it to {after:.1f}" if transform else "no simple transform straightens it"
     return [
         Finding(

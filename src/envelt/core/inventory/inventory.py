@@ -12,10 +12,13 @@ from ..columns.outcome import Outcome
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, number_label
 from ..finding import Finding, by_weight, marked
 from ..parallel import in_threads
+from ..words import plural
 from .quality.absent import missing_findings
+from .quality.absent_where import missing_where
 from .quality.copies import copy_findings
 from .quality.levels import level_findings
 from .quality.repeats import repeat_findings
+from .quality.structure import counted_table, shared_values
 from .quality.values import date_order_findings, value_findings
 from .thumbnail import Shape, column_shape
 
@@ -64,6 +67,7 @@ def quality_findings(
     outcome: Outcome | None = None,
     unit: str | None = None,
     ranges: Mapping[str, tuple[float, float]] | None = None,
+    counted: bool = False,
     progress: Progress = lambda done, total, name: None,
 ) -> tuple[Finding, ...]:
     """Look for what is wrong or odd about a table.
@@ -76,12 +80,16 @@ def quality_findings(
         The declared unit, so that none is looked for.
     ranges
         Valid ranges a person declared, by column.
+    counted
+        Whether a person said that rows stand for several.
     progress
         Called with (done, total, what is looked at).
     """
     looks: list[tuple[str, Callable[[], list[Finding]]]] = [
         ("missing", lambda: missing_findings(table, outcome)),
-        ("repeats", lambda: repeat_findings(table, unit)),
+        ("missing where", lambda: missing_where(table, None if outcome is None else outcome.name)),
+        ("repeats", lambda: repeat_findings(table, unit) or ([] if unit else shared_values(table))),
+        ("rows", lambda: [] if counted else counted_table(table)),
         ("copies", lambda: copy_findings(table)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("dates", lambda: date_order_findings(table)),
@@ -90,7 +98,13 @@ def quality_findings(
     ]
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])
     progress(len(looks), len(looks), "")
-    return by_weight([f for found in made for f in found])
+    return by_weight(_one_each([f for found in made for f in found]))
+
+
+def _one_each(found: list[Finding]) -> list[Finding]:
+    """Leave out what is settled by another finding: which kind a column is, where it is named as the unit."""
+    units = {f.columns[0] for f in found if f.code == "likely-unit"}
+    return [f for f in found if not (f.code in ("coded-numbers", "borderline-kind") and f.columns[0] in units)]
 
 
 def _facts(c: Column) -> ColumnFacts:
@@ -132,7 +146,7 @@ def _nearly_constant(c: Column) -> list[Finding]:
             "nearly-constant",
             "note",
             (c.name,),
-            f"{marked(c.name)} is {value!r} in {most:,} of {total:,} rows ({most / total:.1%}), else in "
+            f"{marked(c.name)} is {value!r} in {most:,} of {plural(total, 'row')} ({most / total:.1%}), else in "
             f"{total - most}.",
             "It can matter only for those few rows; leave it out unless they are the point.",
             {"value": value, "rows": most, "of": total},

@@ -9,54 +9,32 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from ...errors import OptionError
 from .. import thresholds as T
-from ..columns.names import hints, is_time
+from ..columns.names import hints
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column, Table
+from ..columns.times import is_time
 from ..columns.units import unit_keys
-from ..finding import Finding, by_weight, marked
+from ..finding import Finding, by_weight
 from ..inventory.quality.absent import missing_follows
 from ..parallel import in_threads
 from ..shapes.quantiles import sorted_present
 from ..stats.clustered import unit_codes
 from ..stats.correlation import spearman
-from ..stats.folds import Folds, deal, hash_blocks
+from ..stats.folds import Folds, deal, folds_in_time, hash_blocks
 from ..stats.heldout import Cells, HeldOut, held_out, level_cells, number_cells
 from ..stats.multiplicity import q_values
+from .findings import Candidate, UnitEffect, ordered_in_time, rank_findings
 from .looks import Looks
 
-TOO_GOOD, STRONG = "too-good-to-be-true", "strong-candidate"
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 Progress = Callable[[int, int, str], None]
 """Called with how many candidates are done, of how many, and the one in hand."""
+UNKNOWN = HeldOut(*(float("nan"),) * 4)
 A_BLOCK = 512
 """Columns counted before they are fitted, so that counts of many do not fill the memory."""
-
-
-@dataclass(frozen=True)
-class Candidate:
-    """One row of the ranking."""
-
-    name: str
-    kind: str
-    held_out: HeldOut
-    p: float
-    q: float
-    missing_share: float
-    advice: str
-    strong: bool = False
-    too_good: bool = False
-
-
-@dataclass(frozen=True)
-class UnitEffect:
-    """What keeping units whole changed: their number, and each candidate's share with folds over rows."""
-
-    name: str
-    units: int
-    rows: int
-    share_over_rows: dict[str, float]
 
 
 @dataclass(frozen=True)
@@ -77,6 +55,7 @@ def rank_candidates(
     candidates: list[str],
     *,
     unit: str | None = None,
+    time: str | None = None,
     seed: int = 0,
     progress: Progress = lambda done, total, name: None,
 ) -> Ranking:
@@ -91,6 +70,8 @@ def rank_candidates(
     unit
         The column that says which rows are one case: folds never split one, and intervals and tests count
         units, not rows.
+    time
+        A column of times: folds are stretches of it, and intervals count stretches. Not beside a unit.
     seed
         Of the hash that deals rows into folds.
     progress
@@ -108,6 +89,9 @@ def rank_candidates(
     keys = unit_keys(table[unit]) if unit is not None else None
     row_folds = deal(hash_blocks(np.flatnonzero(known), seed), target.load, seed)
     folds, units = row_folds, None
+    if time is not None:
+        stretch = stretches_of(table[time], known)
+        folds, units = folds_in_time(stretch), unit_codes(stretch.astype(np.int64))
     if keys is not None:
         units = unit_codes(keys[known])
         folds = deal(hash_blocks(keys[known].astype(np.int64), seed), target.load, seed)
@@ -123,12 +107,34 @@ def rank_candidates(
         _advised(_weighed(replace(c, q=float(v)), table[c.name], outcome)) for c, v in zip(scored, q, strict=True)
     ]
     scored.sort(key=lambda c: -c.held_out.share if c.held_out.share == c.held_out.share else np.inf)
-    effect = None
-    if units is not None and unit is not None:
-        effect = UnitEffect(unit, int(units.max()) + 1, len(units), shares_over_rows)
+    effect, kept = None, unit or time
+    if units is not None and kept is not None:
+        effect = UnitEffect(kept, int(units.max()) + 1, len(units), shares_over_rows, time is not None)
     unknown = int((~known).sum())
-    findings = _findings(outcome, scored, effect)
+    findings = rank_findings(outcome, scored, effect)
+    if effect is None:
+        findings += ordered_in_time([table[n] for n in candidates], outcome)
     return Ranking(outcome.said, len(target), unknown, tuple(scored), effect, by_weight(findings))
+
+
+def stretches_of(column: Column, known: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    """Return the stretch of time of each row with an outcome, 0 … `BLOCKS` − 1; rows without a time make the last.
+
+    Rows of one time stay together.
+
+    Raises
+    ------
+    OptionError
+        The column holds no times, or fewer different ones than there are folds.
+    """
+    at = column.numbers
+    if at is None:
+        raise OptionError(f"{column.name!r} is {column.kind}: time names a date, or a number that rises with time.")
+    unique, place = np.unique(at[known], return_inverse=True)
+    if len(unique) < 2 * T.FOLDS:
+        raise OptionError(f"{column.name!r} has {len(unique)} different times: at least {2 * T.FOLDS} make stretches.")
+    before = np.concatenate(([0], np.cumsum(np.bincount(place))[:-1]))
+    return np.asarray(before[place] * T.BLOCKS // len(place), np.uint8)
 
 
 def _scored(
@@ -139,24 +145,31 @@ def _scored(
     Each column is counted and tested by itself, in threads; those with equally many cells are fitted together.
     """
     target = looks.target
-    shares, over_rows, ps = [], [], []
+    shares, over_rows, ps, failed = [], [], [], []
     for start in range(0, len(columns), A_BLOCK):
         block = columns[start : start + A_BLOCK]
 
-        def count(column: Column) -> tuple[Cells, Cells | None, float]:
-            return _counted(column, looks, folds, row_folds)
+        def count(column: Column) -> tuple[Cells, Cells | None, float] | str:
+            try:
+                return _counted(column, looks, folds, row_folds)
+            except Exception as error:  # noqa: BLE001 - one candidate must not take the others along
+                return f"{type(error).__name__}: {error}"
 
         def told(done: int, _: int, name: str, start: int = start) -> None:
             progress(start + done, len(columns), name)
 
         made = in_threads(count, block, len(target), told, lambda c: c.name)
-        shares += held_out([cells for cells, _, _ in made], target, folds, looks.units)
+        failed += [m if isinstance(m, str) else "" for m in made]
+        counted = [m for m in made if not isinstance(m, str)]
+        told_of = iter(held_out([cells for cells, _, _ in counted], target, folds, looks.units))
+        shares += [UNKNOWN if isinstance(m, str) else next(told_of) for m in made]
         if row_folds is not None:
-            over_rows += held_out([rows for _, rows, _ in made if rows is not None], target, row_folds)
-        ps += [p for _, _, p in made]
+            told_of = iter(held_out([rows for _, rows, _ in counted if rows is not None], target, row_folds))
+            over_rows += [UNKNOWN if isinstance(m, str) else next(told_of) for m in made]
+        ps += [np.nan if isinstance(m, str) else m[2] for m in made]
     scored = [
-        Candidate(c.name, c.kind, h, p, np.nan, float(c.missing.mean()), "")
-        for c, h, p in zip(columns, shares, ps, strict=True)
+        Candidate(c.name, c.kind, h, p, np.nan, float(c.missing.mean()), "", failed=f)
+        for c, h, p, f in zip(columns, shares, ps, failed, strict=True)
     ]
     return scored, over_rows
 
@@ -192,7 +205,7 @@ def _weighed(c: Candidate, column: Column, outcome: Outcome) -> Candidate:
         tells_apart = len(column.levels) >= T.MANY_NAMES
     else:
         seen = column.numbers[~column.missing] if column.numbers is not None else np.array([])
-        tells_apart = column.kind == "datetime" or bool(len(seen) and is_time(c.name, seen.min(), seen.max()))
+        tells_apart = column.kind == "datetime" or is_time(c.name, seen)
     near = h.share > T.TOO_GOOD_CLASS or h.auc >= T.TOO_GOOD_AUC if classes else _shared_ranks(column, outcome, h)
     later = hints(c.name, "after") or bool(missing_follows(c.name, column.missing, outcome, 1))
     return replace(c, strong=True, too_good=not tells_apart and (near or later))
@@ -209,7 +222,9 @@ def _shared_ranks(column: Column, outcome: Outcome, h: HeldOut) -> bool:
 
 
 def _advised(c: Candidate) -> Candidate:
-    if c.kind == "constant":
+    if c.failed:
+        advice = "failed: see findings"
+    elif c.kind == "constant":
         advice = "leave out: constant"
     elif c.kind == "identifier":
         advice = "leave out: names cases" if c.held_out.low <= 0 else "names cases: the unit?"
@@ -224,63 +239,3 @@ def _advised(c: Candidate) -> Candidate:
     else:
         advice = "nothing alone"
     return replace(c, advice=advice)
-
-
-def _findings(outcome: Outcome, scored: list[Candidate], unit: UnitEffect | None) -> list[Finding]:
-    stop = [c for c in scored if c.too_good]
-    strong = [c for c in scored if c.strong and not c.too_good]
-    found = [_strength(outcome, group, code) for group, code in ((stop, TOO_GOOD), (strong, STRONG)) if group]
-    if unit is not None:
-        found.append(_unit_finding(unit, scored))
-    return found
-
-
-def _strength(outcome: Outcome, group: list[Candidate], code: str) -> Finding:
-    """Name all strong candidates at once: what says nearly all about one outcome says it together."""
-    best = group[0].held_out
-    names = tuple(c.name for c in group)
-    said = marked(outcome.name)
-    if len(group) == 1:
-        area = f", area under the curve {best.auc:.3f}" if best.auc == best.auc else ""
-        range_ = f"{best.share:.0%} of the uncertainty about {said} on held-out rows ({best.low:.0%} to {best.high:.0%}"
-        told, it = f"{marked(names[0])} alone removes {range_}{area}).", marked(names[0])
-    else:
-        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
-        listed = ", ".join(marked(n) for n in names[:3]) + more
-        least = group[-1].held_out.share
-        told = f"{listed} each alone remove {least:.0%} to {best.share:.0%} of the uncertainty about {said} on "
-        told += "held-out rows."
-        it = "each"
-    if code == TOO_GOOD:
-        told += " Columns known beforehand seldom do."
-        advice = f"Find out when {it} is written down. If that is after {said} is known, leave it out."
-    else:
-        advice = f"Strong: check that {it} is known before {said} is, and is no other name for it."
-    evidence = {
-        c.name: {"held_out_share": c.held_out.share, "low": c.held_out.low, "high": c.held_out.high} for c in group
-    }
-    weight = "stop" if code == TOO_GOOD else "note"
-    return Finding(
-        code, weight, (*names, outcome.name), told, advice, evidence if len(group) > 1 else evidence[names[0]]
-    )
-
-
-def _unit_finding(unit: UnitEffect, scored: list[Candidate]) -> Finding:
-    moved = [(c.name, unit.share_over_rows[c.name], c.held_out.share) for c in scored]
-    moved = [m for m in moved if abs(m[1] - m[2]) > T.SHIFT_OF_UNITS]
-    moved.sort(key=lambda m: -abs(m[1] - m[2]))
-    listed = "; ".join(f"{marked(n)} {a:.3f} → {b:.3f}" for n, a, b in moved[:3])
-    text = (
-        f"What moved by more than {T.SHIFT_OF_UNITS} against folds over rows: {listed}."
-        if moved
-        else f"No candidate's share moved by more than {T.SHIFT_OF_UNITS} against folds over rows."
-    )
-    return Finding(
-        "units-kept-whole",
-        "note",
-        (unit.name,),
-        f"Folds keep each of the {unit.units:,} values of {marked(unit.name)} whole ({unit.rows:,} rows), and "
-        f"intervals and tests count them, not rows. {text}",
-        "A share that falls was partly memory of the same case.",
-        {"units": unit.units, "rows": unit.rows, "moved": {n: [a, b] for n, a, b in moved}},
-    )

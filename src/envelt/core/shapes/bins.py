@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OptionError
-from .quantiles import sorted_quantiles
+from .. import thresholds as T
+from .quantiles import few_values, sorted_quantiles
 from .resolution import recorded_step
 
 Floats = NDArray[np.float64]
@@ -138,6 +139,9 @@ def _heaped(ordered: Floats, low: float, high: float, whole: bool, step: float, 
 def _chosen_width(ordered: Floats, bins: int | None, whole: bool, step: float) -> float:
     if not ordered[-1] - ordered[0] > LEAST_SPAN:
         return 1.0
+    narrow = whole and step == 1 and float(ordered[-1] - ordered[0]) < MOST_BINS
+    if bins is None and narrow and few_values([ordered], T.BY_VALUE) is not None:
+        return 1.0  # each of a few whole numbers is a bar
     wanted = _start_width(ordered) if bins is None else float(ordered[-1] - ordered[0]) / bins
     return _round_width(wanted, whole, step)
 

@@ -51,6 +51,51 @@ def value_edges(ordered: Floats, bins: int) -> Floats:
     return np.asarray(edges[(edges > ordered[0]) & (edges <= ordered[-1])])
 
 
+def few_values(groups: list[Floats], most: int) -> tuple[Floats, NDArray[np.int64]] | None:
+    """Return the different values of sorted groups and their rows; nothing where there are more than ``most``."""
+    unique, counts = [], []
+    for ordered in groups:
+        starts = np.flatnonzero(np.concatenate(([len(ordered) > 0], ordered[1:] != ordered[:-1])))
+        if len(starts) > most:
+            return None
+        unique.append(ordered[starts])
+        counts.append(np.diff(np.append(starts, len(ordered))))
+    values, at = np.unique(np.concatenate(unique), return_inverse=True)
+    if len(values) > most:
+        return None
+    return values, np.bincount(at, weights=np.concatenate(counts), minlength=len(values)).astype(np.int64)
+
+
+def rate_edges(groups: list[Floats], bins: int, by_value: int, least: int) -> Floats:
+    """Return the inner edges of bins in which a rate can be read.
+
+    A column of few values has a bin for each, neighbours of too few rows joined; of others the bins are those of
+    `value_edges`. A value equal to an edge goes right.
+
+    Parameters
+    ----------
+    groups
+        Sorted values in any number of groups.
+    bins
+        About how many bins, where there are many values.
+    by_value
+        So many values are few.
+    least
+        Rows in a bin of few values.
+    """
+    few = few_values(groups, by_value)
+    if few is None:
+        return value_edges(groups[0] if len(groups) == 1 else np.sort(np.concatenate(groups), kind="stable"), bins)
+    values, counts = few
+    edges, rows = [], 0
+    for k, n in enumerate(counts.tolist()):
+        if rows >= least and counts[k:].sum() >= least:
+            edges.append(values[k])
+            rows = 0
+        rows += n
+    return np.array(edges, np.float64)
+
+
 FEW_GROUPS = 8
 FEW_TO_SHARE = 10
 """Threads are worth it from so many times as many rows as for whole columns."""

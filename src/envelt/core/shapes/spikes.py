@@ -52,6 +52,8 @@ def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
     ends = multiples_of(ordered[[0, len(ordered) // 4, 3 * len(ordered) // 4, -1]], step)
     if ends[3] - ends[0] > LARGEST_GRID or T.STEP_SHARE * (ends[2] - ends[1]) / 1.349 > 2 * T.SPIKE_MULTIPLES[-1]:
         return None
+    if _are_twelfths(ordered, step):
+        return None  # months of a year, or of an age: a quarter of them are multiples of 0.25
     q = multiples_of(ordered, step)
     low, high = int(q[0]), int(q[-1])
     if high - low > LARGEST_GRID:
@@ -78,6 +80,15 @@ def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
             values = tuple(float(v) * step for v in np.sort(top))
             found = RoundSpikes(m * step, float(here.sum()) / n, expected / n, values)
     return found
+
+
+def _are_twelfths(ordered: Floats, step: float) -> bool:
+    """Say whether values are twelfths written in decimals: 18.083, 18.25."""
+    if step > 0.02 or not step < 1 / 24:
+        return False
+    parts = 12 * (ordered - np.floor(ordered))
+    near = np.abs(parts - np.round(parts)) <= 12 * step
+    return bool(near.mean() > 0.98 and 24 * step < 0.9)
 
 
 def _period_mean(total: Floats, counts: Floats, at: Ints, m: int) -> Floats:

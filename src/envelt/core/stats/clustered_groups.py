@@ -77,13 +77,16 @@ def clustered_comparison(
 def _clustered(
     comparison: GroupComparison, values: Floats, codes: NDArray[np.integer], units: Codes
 ) -> tuple[dict[str, Significance], dict[str, Estimate]]:
-    """Return tests and effects that count units; as over rows where there are fewer than three units."""
+    """Return tests and effects that count units; of fewer than three units the estimates alone."""
     keep = ~np.isnan(values) & (codes >= 0)
     x, group = values[keep], codes[keep].astype(np.int64)
     unit = np.unique(units[keep], return_inverse=True)[1].astype(np.int64)
     tests, effects = dict(comparison.tests), dict(comparison.effects)
-    if len(x) == 0 or unit.max() < 2:
+    if len(x) == 0:
         return tests, effects
+    if unit.max() < 2:
+        alone = {name: Estimate(e.estimate, np.nan, np.nan) for name, e in effects.items()}
+        return {name: Significance(t.statistic, np.nan) for name, t in tests.items()}, alone
     k = len(comparison.summary.labels)
     x = x - x[0]
     ranked = ranks(x)

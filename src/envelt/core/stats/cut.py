@@ -83,11 +83,16 @@ def best_cut(
     total = blocks.sum(axis=0)
     best = int(np.argmax(np.abs(_gain(total))))
     above = bool(_gain(total)[best] > 0)
-    low, high = _interval(total, best, np.random.default_rng([seed, 0xC07]))
-    sensitivity, specificity = _held_out(blocks, folds.fold_of_block)
+    rng = np.random.default_rng([seed, 0xC07])
+    units = None if keys is None else len(np.unique(at))
+    low, high = _interval(total, best, rng) if units is None else _interval_of_units(blocks, units, best, rng)
+    right, rows = _held_out(blocks, folds.fold_of_block)
+    specificity, sensitivity = (float(v) for v in right.sum(axis=0) / np.maximum(rows.sum(axis=0), 1))
     accuracy = (sensitivity + specificity) / 2
     yes, no = int(hit.sum()), int(n - hit.sum())
     se = 0.5 * np.sqrt(sensitivity * (1 - sensitivity) / yes + specificity * (1 - specificity) / no)
+    if units is not None:
+        se = max(se, _error_of_units(right, rows))
     return Cut(
         float(edges[best]), float(edges[low]), float(edges[high]), above, accuracy,
         accuracy - Z95 * float(se), accuracy + Z95 * float(se), sensitivity, specificity,
@@ -114,28 +119,50 @@ def _interval(total: Ints, best: int, rng: np.random.Generator) -> tuple[int, in
     n = int(total.sum())
     size = int(np.ceil(n**0.8))
     drawn = rng.multinomial(size, (total / n).ravel(), T.CUT_DRAWS).reshape(T.CUT_DRAWS, *total.shape)
+    return _reach(total, drawn, best, size / n)
+
+
+def _reach(total: Ints, drawn: Ints, best: int, ratio: float) -> tuple[int, int]:
+    """Return the places within what 95 % of subsamples reach, rescaled by the cube root of their size's ratio."""
     found = np.argmax(np.abs(_gain(drawn)), axis=1)
-    share = np.cumsum(total.sum(axis=1))[:-1] / n
-    far = float(np.quantile(np.abs(share[found] - share[best]), 0.95)) * (size / n) ** (1 / 3)
+    share = np.cumsum(total.sum(axis=1))[:-1] / total.sum()
+    far = float(np.quantile(np.abs(share[found] - share[best]), 0.95)) * ratio ** (1 / 3)
     low = int(np.searchsorted(share, share[best] - far - 1e-12))
     high = int(np.searchsorted(share, share[best] + far + 1e-12, "right")) - 1
     return min(low, best), max(min(high, len(share) - 1), best)
 
 
-def _held_out(blocks: Ints, fold_of_block: Ints) -> tuple[float, float]:
-    """Return sensitivity and specificity on held-out rows: the cut and its direction chosen on the other folds."""
-    right = np.zeros(2)
-    rows = np.zeros(2)
+def _interval_of_units(blocks: Ints, units: int, best: int, rng: np.random.Generator) -> tuple[int, int]:
+    """Return the places between which the cut lies, from subsamples of whole units: of the blocks they are dealt to."""
+    used = np.flatnonzero(blocks.sum(axis=(1, 2)))
+    size = int(np.clip(np.ceil(len(used) * units**-0.2), 1, len(used)))
+    drawn = np.stack([blocks[rng.choice(used, size, replace=False)].sum(axis=0) for _ in range(T.CUT_DRAWS)])
+    return _reach(blocks.sum(axis=0), drawn, best, size / len(used))
+
+
+def _error_of_units(right: Floats, rows: Floats) -> float:
+    """Return the standard error of balanced accuracy from what differs between blocks of whole units."""
+    share = right.sum(axis=0) / np.maximum(rows.sum(axis=0), 1)
+    away = (right - share * rows) / np.maximum(rows.sum(axis=0), 1)
+    used = max(int(np.count_nonzero(rows.sum(axis=1))), 2)
+    return 0.5 * float(np.sqrt(np.sum(away.sum(axis=1) ** 2) * used / (used - 1)))
+
+
+def _held_out(blocks: Ints, fold_of_block: Ints) -> tuple[Floats, Floats]:
+    """Return rows rightly called on held-out rows, and rows, of rest and event in each block, over all repeats.
+
+    The cut and its direction are chosen on the other folds.
+    """
+    right = np.zeros((len(blocks), 2))
+    rows = np.zeros((len(blocks), 2))
     for folds in fold_of_block:
         for fold in range(T.FOLDS):
             out = folds == fold
-            held, train = blocks[out].sum(axis=0), blocks[~out].sum(axis=0)
-            gain = _gain(train)
+            gain = _gain(blocks[~out].sum(axis=0))
             best = int(np.argmax(np.abs(gain)))
-            below = held[: best + 1].sum(axis=0)
-            above = held.sum(axis=0) - below
-            event_above = gain[best] > 0
-            right += [below[0], above[1]] if event_above else [above[0], below[1]]
-            rows += held.sum(axis=0)
-    specificity, sensitivity = right / np.maximum(rows, 1)
-    return float(sensitivity), float(specificity)
+            below = blocks[out, : best + 1].sum(axis=1)
+            above = blocks[out].sum(axis=1) - below
+            first, second = (below, above) if gain[best] > 0 else (above, below)
+            right[out] += np.stack([first[:, 0], second[:, 1]], axis=1)
+            rows[out] += below + above
+    return right, rows

@@ -46,6 +46,19 @@ def hash_blocks(rows: NDArray[np.integer], seed: int) -> NDArray[np.uint8]:
     return (z % np.uint64(T.BLOCKS)).astype(np.uint8)
 
 
+def folds_in_time(blocks: NDArray[np.uint8]) -> Folds:
+    """Make five folds of neighbouring blocks, which are stretches of time; each repeat starts a fifth of one later.
+
+    Parameters
+    ----------
+    blocks
+        The stretch of each row, shape (n,), in the order of time.
+    """
+    size, places = T.BLOCKS // T.FOLDS, np.arange(T.BLOCKS)
+    fold_of_block = np.stack([(places + r * size // T.REPEATS) // size % T.FOLDS for r in range(T.REPEATS)])
+    return Folds(blocks, fold_of_block.astype(np.int64))
+
+
 def deal(blocks: NDArray[np.uint8], load: Floats, seed: int) -> Folds:
     """Deal blocks into folds, five times over, so that each fold gets its share of the outcome.
 

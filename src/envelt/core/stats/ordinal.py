@@ -7,21 +7,28 @@ from numpy.typing import NDArray
 from scipy import special
 
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
+from .clustered import unit_variance
 from .tables import without_empty
 
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
 
 
-def goodman_kruskal_gamma(table: Ints) -> Estimate:
+def goodman_kruskal_gamma(table: Ints, at: Ints | None = None, units: Ints | None = None) -> Estimate:
     """Goodman and Kruskal's gamma with a 95 % interval on Fisher's z; no interval at ±1.
+
+    Parameters
+    ----------
+    table
+        Counts, shape (rows, columns).
+    at, units
+        The place of each row in ``table.ravel()`` and its unit, shape (n,); the error then is of sums over units.
 
     References
     ----------
     Point and asymptotic error: Goodman & Kruskal (1963), Journal of the American Statistical Association 58, 310–364.
     """
-    table = without_empty(table)
-    if min(table.shape, default=0) < 2:
+    if min(without_empty(table).shape, default=0) < 2:
         return UNDEFINED
     n = table.astype(np.float64)
     concordant, discordant = _pairs(n), _pairs(n[:, ::-1])[:, ::-1]
@@ -31,7 +38,11 @@ def goodman_kruskal_gamma(table: Ints) -> Estimate:
     gamma = (p - q) / (p + q)
     if abs(gamma) == 1:
         return Estimate(gamma, np.nan, np.nan)
-    se = 4 / (p + q) ** 2 * np.sqrt(np.sum(n * (q * concordant - p * discordant) ** 2))
+    influence = 4 / (p + q) ** 2 * (q * concordant - p * discordant)
+    if at is None or units is None:
+        se = np.sqrt(np.sum(n * influence**2))
+    else:
+        se = np.sqrt(unit_variance(units, influence.ravel()[at]))
     half = Z95 * se / (1 - gamma**2)
     low, high = np.tanh(np.arctanh(gamma) + np.array([-half, half]))
     return Estimate(gamma, float(low), float(high))
@@ -47,8 +58,15 @@ def _pairs(n: Floats) -> Floats:
     return np.asarray(above_left + below_right, np.float64)
 
 
-def trend_test(table: Ints) -> Significance:
+def trend_test(table: Ints, inflation: float = 1.0) -> Significance:
     """Test for a linear trend over equally spaced scores: M² = (n − 1) r², one degree of freedom.
+
+    Parameters
+    ----------
+    table
+        Counts, shape (rows, columns).
+    inflation
+        What clustering inflates M² by; p is of M² over it.
 
     References
     ----------
@@ -64,4 +82,4 @@ def trend_test(table: Ints) -> Significance:
     y -= float(n.sum(axis=0) @ y) / total
     xx, yy, xy = float(n.sum(axis=1) @ x**2), float(n.sum(axis=0) @ y**2), float(x @ n @ y)
     m2 = float((total - 1) * xy**2 / (xx * yy))
-    return Significance(m2, float(special.chdtrc(1, m2)))
+    return Significance(m2, float(special.chdtrc(1, m2 / inflation)))

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..shapes.calendar import FITTING, calendar_bins, fitting_unit
-from ..shapes.quantiles import quantile_edges
+from ..shapes.quantiles import quantile_edges, rate_edges
 from .proportions import wilson
 
 Floats = NDArray[np.float64]
@@ -29,10 +29,14 @@ class Rates:
 
 @dataclass(frozen=True)
 class BinEnds:
-    """The smallest and largest value in each bin; of units of the calendar, the first day of each and of the next."""
+    """The smallest and largest value in each bin; of units of the calendar, the first day of each and of the next.
+
+    ``middle`` is the median of the rows in each; of units of the calendar their middle.
+    """
 
     left: Floats
     right: Floats
+    middle: Floats
 
     def __len__(self) -> int:
         return len(self.left)
@@ -58,19 +62,30 @@ def calendar_rate_bins(days: Floats, most: int = FITTING, unit: str | None = Non
     """Cut days since 1970-01-01 at units of the calendar: the first day of each, and of the next."""
     present = np.sort(days[~np.isnan(days)])
     if len(present) == 0:
-        return QuantileBins(np.full(len(days), -1, np.int32), BinEnds(np.zeros(0), np.zeros(0)))
+        return QuantileBins(np.full(len(days), -1, np.int32), BinEnds(*(np.zeros(0),) * 3))
     edges = calendar_bins(present, unit or fitting_unit(float(present[0]), float(present[-1]), most))[0].edges
     places = np.where(np.isnan(days), -1, np.searchsorted(edges, days, "right") - 1)
     used = np.unique(places[places >= 0])
     codes = np.where(places < 0, -1, np.searchsorted(used, places))
-    return QuantileBins(codes.astype(np.int32), BinEnds(edges[used], edges[used + 1]))
+    return QuantileBins(
+        codes.astype(np.int32), BinEnds(edges[used], edges[used + 1], (edges[used] + edges[used + 1]) / 2)
+    )
 
 
-def quantile_bins(values: Floats, bins: int = T.RATE_BINS) -> QuantileBins:
+def rate_bins(values: Floats) -> QuantileBins:
+    """Cut a number into bins in which a rate can be read: each of few values apart, else tenths; see `rate_edges`."""
+    ordered = np.sort(values[~np.isnan(values)])
+    return _cut_at(values, ordered, rate_edges([ordered], T.RATE_BINS, T.BY_VALUE, T.FEW_ROWS))
+
+
+def quantile_bins(values: Floats, bins: int) -> QuantileBins:
     """Cut a number at its unique type-7 quantiles; a value equal to an edge goes right."""
+    ordered = np.sort(values[~np.isnan(values)])
+    return _cut_at(values, ordered, quantile_edges(ordered, bins))
+
+
+def _cut_at(values: Floats, ordered: Floats, edges: Floats) -> QuantileBins:
     present = ~np.isnan(values)
-    ordered = np.sort(values[present])
-    edges = quantile_edges(ordered, bins)
     codes = np.full(len(values), -1, np.int32)
     codes[present] = np.searchsorted(edges, values[present], "right")
     used = np.unique(codes[present])
@@ -81,5 +96,10 @@ def quantile_bins(values: Floats, bins: int = T.RATE_BINS) -> QuantileBins:
     starts = np.unique(np.concatenate(([0], places[places < len(ordered)]))).astype(int)
     ends = np.append(starts[1:], len(ordered)) - 1
     if len(ordered) == 0:
-        return QuantileBins(codes, BinEnds(np.zeros(0), np.zeros(0)))
-    return QuantileBins(codes, BinEnds(ordered[starts], ordered[ends]))
+        return QuantileBins(codes, BinEnds(*(np.zeros(0),) * 3))
+    return QuantileBins(
+        codes,
+        BinEnds(
+            ordered[starts], ordered[ends], (ordered[(starts + ends) // 2] + ordered[(starts + ends + 1) // 2]) / 2
+        ),
+    )

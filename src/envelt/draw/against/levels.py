@@ -8,10 +8,11 @@ import numpy as np
 
 from ...core.against.by_class import LevelsByClass
 from ...core.stats.proportions import wilson
+from ...core.words import plural
 from ...write.digits import count, percent
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
-from ..parts.row_axes import largest_levels, row_axes
+from ..parts.row_axes import fitting_height, largest_levels, row_axes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -40,12 +41,15 @@ def draw_levels_by_class(result: LevelsByClass, title: str, about: str) -> Figur
     if len(rest):
         n, events = rates.n[rest].sum(), rates.events[rest].sum()
         rate, low, high = (float(v) for v in wilson(np.array(events), np.array(n)))
-        rows.append(Row(f"other ({count(len(rest))} levels)", rate, low, high, _rate_cells(rate, int(n)), style.QUIET))
+        rows.append(
+            Row(f"other ({plural(len(rest), 'level')})", rate, low, high, _rate_cells(rate, int(n)), style.QUIET)
+        )
     with style.house_style():
         figure = style.new_figure(
             title,
             about,
             "Intervals are 95 % Wilson intervals of the rate; a level with few rows has a wide one.",
+            fitting_height(len(rows)),
         )
         axes = row_axes(figure, rows)
         all_rows_line(axes, overall, f"all rows {percent(overall)}")

@@ -12,7 +12,7 @@ from ...core.shapes.ordered import pooled_quantiles
 from ...write.digits import count, in_line, significant
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
-from ..parts.row_axes import largest_levels, row_axes
+from ..parts.row_axes import fitting_height, largest_levels, row_axes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -47,6 +47,7 @@ def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Fig
             about,
             "Pale: the rows' distribution; bar: their middle half; dot: the mean with its 95 % interval. Shrunken: "
             f"drawn towards all rows as far as n asks for.{more}",
+            fitting_height(len(rows)),
         )
         axes = row_axes(figure, rows, cells=3)
         _bodies(axes, result, kept)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ...core.against.by_class import NumberByClass
+from ...core.words import plural
 from ...write.digits import count, day_label, percent, significant
 from ..parts import style
 from ..parts.values_axis import set_date_ticks
@@ -102,7 +103,7 @@ def _middle(result: NumberByClass, i: int, dates: bool) -> str:
 
 def _rates(axes: Axes, result: NumberByClass, dates: bool) -> None:
     rates, bins = result.rates, result.bins
-    middle = (bins.left + bins.right) / 2
+    middle = bins.middle
     low_edge, high_edge = result.distribution.bins.edges[[0, -1]]
     middle = np.clip(middle, low_edge, high_edge)
     colour = style.class_colours(result.outcome.levels)[result.outcome.event]
@@ -123,21 +124,29 @@ def _rates(axes: Axes, result: NumberByClass, dates: bool) -> None:
     axes.grid(axis="y")
     axes.set_ylabel(f"rate of {style.shorten(result.outcome.event, 14)}", size=9.5)
     cut = result.cut
-    if cut is not None and low_edge <= cut.at <= high_edge and cut.accuracy_low > 0.5:
+    if cut is not None and low_edge <= cut.at <= high_edge and cut.accuracy_low > 0.5 and not _bends(result):
         axes.axvspan(max(cut.low, low_edge), min(cut.high, high_edge), color=style.QUIET, alpha=0.18, lw=0)
         axes.axvline(cut.at, color=style.INK, lw=1.2)
     text = (
-        f"Rate of {style.shorten(result.outcome.event, 14)!r} in\n{len(rates.n)} {'calendar' if dates else 'quantile'} "
-        f"bins of\nabout {count(np.median(rates.n)) if len(rates.n) else 0} rows, 95 %\nWilson intervals\n"
+        f"Rate of {style.shorten(result.outcome.event, 14)!r} in\n{len(rates.n)} {'calendar ' if dates else ''}"
+        f"bins of\nabout {count(np.median(rates.n)) if len(rates.n) else 0} rows, 95 %\nWilson intervals; dots:\n"
+        f"the middle of the rows\n"
         f"dashed: all rows, {percent(overall)}{_cut_text(result)}"
     )
     axes.text(1.015, 0.98, text, va="top", transform=axes.transAxes, size=10, color=style.DIM, linespacing=1.4)
+
+
+def _bends(result: NumberByClass) -> bool:
+    """Say whether the rate goes up and down again, so that it takes two cuts."""
+    return any(f.code == "bend-without-trend" for f in result.findings)
 
 
 def _cut_text(result: NumberByClass) -> str:
     cut = result.cut
     if cut is None:
         return ""
+    if _bends(result):
+        return "\n\nno one cut: the rate\nbends (see findings)"
     if not cut.accuracy_low > 0.5:
         return "\n\nno cut separates the\nclasses on other rows"
     return (
@@ -149,7 +158,7 @@ def _cut_text(result: NumberByClass) -> str:
 def _note(result: NumberByClass, dates: bool) -> str:
     bins = result.distribution.bins
     beyond = bins.below + bins.above
-    cut = f"{count(beyond)} values of long tails lie beyond the edges. " if beyond else ""
+    cut = f"{plural(beyond, 'value')} of long tails lie beyond the edges. " if beyond else ""
     hidden = len(result.outcome.levels) - MOST_CLASSES
     more = f"The {hidden} smallest classes are not drawn. " if hidden > 0 else ""
     width = float(bins.edges[1] - bins.edges[0])

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ...core.against.by_number import NumberByNumber
 from ...core.against.cloud import MOST_DOTS, Cells, Cloud
+from ...core.words import plural
 from ...write.digits import count, places, significant
 from ..parts import style
 from ..parts.values_axis import tick_label
@@ -47,7 +48,7 @@ def draw_number_by_number(result: NumberByNumber, title: str, about: str) -> Fig
         effects = result.comparison.effects
         return style.describe(
             figure,
-            f"{result.outcome.name} along {result.name}, {count(result.n)} rows: form {result.form.form}, Pearson "
+            f"{result.outcome.name} along {result.name}, {plural(result.n, 'row')}: form {result.form.form}, Pearson "
             f"{effects['pearson'].estimate:.2f}, Spearman {effects['spearman'].estimate:.2f}, R² {line.r_squared:.2f}.",
         )
 

@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 from ...core.columns.outcome import Classes, Said
 from ...core.contingency.crosstab import CrossTable
 from ...core.stats.tables import adjusted_residuals
+from ...core.words import plural
 from ...write.digits import count, percent, visible
 from ..parts import style
 from ..parts.labels import label_rows, margin, short_labels, text_width
+from ..parts.row_axes import fitting_height
 from .drawn import Drawn, as_drawn
 from .rates import draw_rates
 
@@ -68,7 +70,7 @@ def chosen_picture(tables: tuple[CrossTable, ...], outcome: Said | None) -> tupl
     rows = sum(int((t.counts.sum(axis=1) > 0).sum()) for t in tables)
     if rows <= 16 and len(first.columns.levels) <= 6:
         return "shares", "groups of unequal size compare by shares"
-    return "cells", f"{rows} × {len(first.columns.levels)} cells are too many for bars"
+    return "cells", f"{rows} × {plural(len(first.columns.levels), 'cell')} are too many for bars"
 
 
 def _dark(colour: str) -> bool:
@@ -77,8 +79,7 @@ def _dark(colour: str) -> bool:
 
 
 def _axes(figure: Figure, drawn: Drawn, right: float) -> Axes:
-    spare = max(0, 800 - 120 - 96 - 190 * len(drawn.rows))
-    axes = style.place(figure, margin(drawn.rows), 120, right, 96 + spare)
+    axes = style.place(figure, margin(drawn.rows), 120, right, 96)
     label_rows(axes, drawn.rows, 11 if len(drawn.rows) <= 20 else 9.5)
     axes.set_ylim(len(drawn.rows) - 0.45, -0.55)
     style.bare(axes, "left")
@@ -102,9 +103,8 @@ def _legend(axes: Axes, drawn: Drawn, left: float = 1.1) -> None:
 
 def _bars(drawn: Drawn, title: str, about: str) -> Figure:
     alone = len(drawn.columns) == 1
-    figure = style.new_figure(
-        title, about, f"{drawn.note}Bars start at zero. On them: rows, and their share of the row."
-    )
+    note = f"{drawn.note}Bars start at zero. On them: rows, and their share of the row."
+    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
     axes = _axes(figure, drawn, 150 if alone else 250)
     k = len(drawn.columns)
     thick = min(0.8 / k, 0.62)
@@ -127,7 +127,8 @@ def _bars(drawn: Drawn, title: str, about: str) -> Figure:
 
 
 def _stacked(drawn: Drawn, title: str, about: str) -> Figure:
-    figure = style.new_figure(title, about, f"{drawn.note}Lengths are rows; the first part of each bar compares best.")
+    note = f"{drawn.note}Lengths are rows; the first part of each bar compares best."
+    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
     axes = _axes(figure, drawn, 270)
     total = drawn.counts.sum(axis=1)
     _segments(axes, drawn, drawn.counts.astype(float), float(total.max(initial=1)))
@@ -144,7 +145,7 @@ def _stacked(drawn: Drawn, title: str, about: str) -> Figure:
 
 def _shares(drawn: Drawn, title: str, about: str) -> Figure:
     note = f"{drawn.note}Each bar is 100 % of its rows, n on the right; a bar of few rows is mostly chance."
-    figure = style.new_figure(title, about, note)
+    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
     axes = _axes(figure, drawn, 300)
     total = drawn.counts.sum(axis=1, keepdims=True)
     _segments(axes, drawn, drawn.counts / np.maximum(total, 1), 1.0)
@@ -155,7 +156,7 @@ def _shares(drawn: Drawn, title: str, about: str) -> Figure:
     axes.text(1 + 62 / pixels, 1.0, "n", ha="right", va="bottom", size=10, color=style.DIM, transform=axes.transAxes)
     axes.set_xlim(0, 1)
     style.percent_axis(axes.xaxis, 5)
-    axes.set_xlabel(f"share of each {style.shorten(drawn.axis, 40)}")
+    axes.set_xlabel(f"share within each level of {style.shorten(drawn.axis, 40)}")
     _legend(axes, drawn, 92)
     return figure
 
@@ -191,11 +192,10 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
     else:
         value, reach = share, float(share.max(initial=0)) or 1.0
         shades = LinearSegmentedColormap.from_list("share", ["#f2f6fa", style.PALETTE[0]])
-        norm, what = Normalize(0, reach), f"share of each {style.shorten(drawn.axis, 30)}"
-    figure = style.new_figure(
-        title, about, f"{drawn.note}In each cell: rows, and their share of the row. Colour: {what}."
-    )
-    axes = _axes(figure, drawn, 150)
+        norm, what = Normalize(0, reach), f"share within each level of {style.shorten(drawn.axis, 30)}"
+    note = f"{drawn.note}In each cell: rows, and their share of the row. Colour: {what}."
+    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
+    axes = _axes(figure, drawn, 200)
     axes.pcolormesh(np.arange(len(drawn.columns) + 1) - 0.5, np.arange(len(drawn.rows) + 1) - 0.5, value, cmap=shades,
                     norm=norm, edgecolors="white", lw=1)  # fmt: skip
     axes.set_ylim(len(drawn.rows) - 0.5, -0.5)
@@ -218,7 +218,26 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
         axes.text(1 + 70 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
                   transform=axes.get_yaxis_transform())  # fmt: skip
     axes.text(1 + 70 / pixels, 1.0, "n", ha="right", va="bottom", size=10, color=style.DIM, transform=axes.transAxes)
+    _key(figure, axes, shades, norm, colour)
     return figure
+
+
+def _key(figure: Figure, axes: Axes, shades: Any, norm: Any, colour: str) -> None:
+    """Draw what the colours of the cells mean, on the right."""
+    pixels, high = style.width_of(axes), style.height_of(axes)
+    key = axes.inset_axes((1 + 92 / pixels, 1 - min(0.9, 220 / high), 14 / pixels, min(0.9, 220 / high) - 34 / high))
+    low, top = norm.vmin, norm.vmax
+    key.pcolormesh([0, 1], np.linspace(low, top, 101), np.linspace(low, top, 100)[:, None], cmap=shades, norm=norm)
+    key.set_xticks([])
+    key.yaxis.tick_right()
+    if colour == "residual":
+        key.set_yticks([-3, 0, 3])
+        for at in (-3, 3):
+            key.axhline(at, color=style.INK, lw=1)
+    else:
+        style.percent_axis(key.yaxis, 4)
+    key.set_title("residual" if colour == "residual" else "share", size=9.5, loc="left", color=style.DIM)
+    key.tick_params(labelsize=9, length=2)
 
 
 def _column_name(name: str, letters: int) -> str:
@@ -267,6 +286,6 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     axes.set_ylim(0, 1)
     axes.tick_params(axis="x", length=0)
     style.percent_axis(axes.yaxis, 5)
-    axes.set_ylabel(f"share of each {style.shorten(drawn.axis, 30)}")
+    axes.set_ylabel(f"share within each level of {style.shorten(drawn.axis, 30)}")
     _legend(axes, drawn, 24)
     return figure

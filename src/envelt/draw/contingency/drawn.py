@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.columns.outcome import Said
 from ...core.contingency.crosstab import CrossTable, row_order
+from ...core.words import plural
 from ...write.digits import count, visible
 from ..parts import style
 
@@ -67,12 +68,12 @@ def as_drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None) -
             origin.append([int(i)])
         if rest:
             joined += len(rest) + already
-            rows.append((f"{t.label}: " if t.label else "") + f"other ({count(len(rest) + already)} levels)")
+            rows.append((f"{t.label}: " if t.label else "") + f"other ({plural(len(rest) + already, 'level')})")
             counts.append(t.counts[rest].sum(axis=0))
             parts.append(k)
             origin.append([int(i) for i in rest])
     made = np.array(counts).reshape(len(rows), size)
-    note = f"{count(joined)} levels with the fewest rows are joined as other. " if joined else ""
+    note = f"{plural(joined, 'level')} with the fewest rows are joined as other. " if joined else ""
     if size > MOST_COLUMNS:
         kept_columns = np.sort(np.argsort(-made.sum(axis=0), kind="stable")[: MOST_COLUMNS - 1])
         rest_columns = np.setdiff1d(np.arange(size), kept_columns)

@@ -13,7 +13,7 @@ from ...core.stats.proportions import wilson
 from ...write.digits import count, percent, significant
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
-from ..parts.row_axes import row_axes
+from ..parts.row_axes import fitting_height, row_axes
 from .drawn import Drawn
 
 if TYPE_CHECKING:
@@ -39,7 +39,9 @@ def draw_rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Said | Non
     write = significant if number else percent
     kind = "of the mean" if number else "Wilson"
     note = f"{drawn.note}95 % intervals ({kind}); hollow: under 10 rows; dashed: all rows."
-    figure = style.new_figure(_heading(tables[0], f"{what[0].upper()}{what[1:]}", outcome, within), about, note)
+    figure = style.new_figure(
+        _heading(tables[0], f"{what[0].upper()}{what[1:]}", outcome, within), about, note, fitting_height(len(rows))
+    )
     axes = row_axes(figure, rows)
     all_rows_line(axes, overall, f"all rows {write(overall)}")
     interval_rows(axes, rows, ("mean" if number else "rate", "n"))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ...core.distribution.result import MOST_IN_LINE, LevelDistribution
+from ...core.words import plural
 from ...write.digits import count, percent, visible
 from ..parts import style
 from ..parts.labels import label_rows, margin, short_labels
@@ -33,7 +34,7 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
     names = [result.levels[k] for k in kept]
     if len(rest):
         counts = np.concatenate([counts, result.counts[np.ix_(groups, rest)].sum(axis=1, keepdims=True)], axis=1)
-        names.append(f"other ({count(len(rest))} levels)")
+        names.append(f"other ({plural(len(rest), 'level')})")
     hidden = len(result.groups) - len(groups)
     note = f"The {count(hidden)} smallest groups are not drawn. " if hidden else ""
     note += "Shares are of each group, so that groups of unequal size compare. " if several else ""

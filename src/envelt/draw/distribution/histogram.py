@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...core.distribution.result import MOST_IN_LINE, NumberDistribution
 from ...core.shapes.bins import LEAST_SPAN
 from ...core.shapes.spikes import RoundSpikes
+from ...core.words import plural
 from ...write.digits import count, percent, significant
 from ..parts import style
 from ..parts.groups import beside, group_colour, group_label, shown_groups
@@ -66,7 +67,13 @@ def _unequal(result: NumberDistribution) -> bool:
 def _in_line(figure: Figure, result: NumberDistribution, order: list[int]) -> None:
     gap = 18.0
     each = (style.HEIGHT - TOP - BOTTOM - gap * (len(order) - 1)) / len(order)
-    room = 1.14 if len(order) == 1 else 1.34 if _spikes(result) else 1.2  # for the marks over the bars
+    room = (
+        (1.2 if result.look.numbers and _spikes(result) else 1.14)
+        if len(order) == 1
+        else 1.34
+        if _spikes(result)
+        else 1.2
+    )  # for the marks over the bars
     top = max(float(measured(result, i).max(initial=0)) for i in order) * room or 1.0
     first = None
     for k, i in enumerate(order):
@@ -100,7 +107,7 @@ def bars(axes: Axes, result: NumberDistribution, i: int, colour: str, alpha: flo
         (result.bins.above, result.counts[i][-1], "right"),
     ):
         if there and n:
-            text = f"← {count(n)} rows beyond" if side == "left" else f"{count(n)} rows beyond →"
+            text = f"← {plural(n, 'row')} beyond" if side == "left" else f"{plural(n, 'row')} beyond →"
             spot: dict[str, Any] = {"transform": axes.transAxes, "size": 9.5, "color": style.STOP, "va": "center"}
             axes.text(0.005 if side == "left" else 0.995, 0.3, text, ha=side, **spot)
 
@@ -141,7 +148,8 @@ def _label_spikes(axes: Axes, result: NumberDistribution, i: int) -> None:
         k = int(np.searchsorted(edges, at, "right")) - 1
         if not 0 <= k < len(heights):
             continue
-        spot: dict[str, Any] = {"xytext": (0, 3), "textcoords": "offset points", "ha": "center", "va": "bottom"}
+        above = 15 if result.look.numbers else 3  # over the counts, where there are some
+        spot: dict[str, Any] = {"xytext": (0, above), "textcoords": "offset points", "ha": "center", "va": "bottom"}
         axes.annotate(significant(value), ((edges[k] + edges[k + 1]) / 2, heights[k]), size=9, color=style.STOP, **spot)
 
 

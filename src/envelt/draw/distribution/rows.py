@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...core.distribution.result import MOST_AS_ROWS, NAMED, NumberDistribution
 from ...core.shapes.dots import MOST_DOTS, fitted_dots
 from ...core.shapes.resolution import recorded_step
+from ...core.words import plural
 from ...write.digits import count, day_label, in_line, significant
 from ..parts import style
 from ..parts.groups import group_colour, group_label, shown_groups
@@ -91,6 +92,9 @@ def draw_boxes(result: NumberDistribution, title: str, about: str) -> Figure:
         f"{shown.note}Box: middle half and median; whiskers: to the last value within 1.5 box lengths; ring: mean. A "
         "box hides the number of rows and a second peak."
     )
+    hidden = sum(max(0, int(np.sum(result.outliers.groups == i)) - MOST_POINTS) for i in shown.order)
+    if hidden:
+        note += f" Not drawn: {plural(hidden, 'outlier')} beyond the furthest {MOST_POINTS} of a group."
     figure = style.new_figure(title, about, note)
     axes = _frame(figure, result, shown.order)
     height = 0.5 if len(shown.order) > 1 else 0.4
@@ -120,7 +124,8 @@ def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float) ->
                 continue
             taken[side].append(at)
             spot: dict[str, Any] = {"xytext": (0, 8 * side), "textcoords": "offset points", "ha": "center"}
-            text = f"{write(value)} (row {result.outliers.labels[j]})"
+            cases = result.outliers.cases
+            text = f"{write(value)} ({f'row {result.outliers.labels[j]}' if cases is None else cases[j]})"
             axes.annotate(text, (at, y), size=8, color=style.DIM, va="bottom" if side > 0 else "top", **spot)
 
 
@@ -197,9 +202,9 @@ def draw_dots(result: NumberDistribution, title: str, about: str) -> Figure:
     if made.beside:
         what += " Dots of one value stand side by side, within the step it was recorded in."
     if beyond:
-        what += f" {count(beyond)} rows lie beyond the limits."
+        what += f" {plural(beyond, 'row')} {'lies' if beyond == 1 else 'lie'} beyond the limits."
     if made.left_out:
-        what += f" {count(made.left_out)} rows do not fit and are left out: try violin or histogram."
+        what += f" Left out for want of room: {plural(made.left_out, 'row')}; try violin or histogram."
     style.foot(figure, shown.note + what)
     return figure
 

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ...core.distribution.sheet import Sheet, SheetColumn
-from ...write.digits import count, percent, places
+from ...core.words import be, plural
+from ...write.digits import percent, places
 from ..parts import style
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ def draw_sheet(result: Sheet, title: str, about: str) -> Figure:
     down = max(1, -(-len(shown) // across))
     each = max((style.HEIGHT - 140) / down, 112.0)
     height = int(max(style.HEIGHT, 140 + each * down))
-    more = f"{count(hidden)} columns more are in the table. " if hidden else ""
+    more = f"{plural(hidden, 'column')} more {be(hidden)} in the table. " if hidden else ""
     note = (
         f"{more}Blue: numbers. Green: levels, grades in order, others the largest first. Amber: dates. Bold: "
         "something was found. A red dot: a tail was cut."
@@ -42,7 +43,7 @@ def draw_sheet(result: Sheet, title: str, about: str) -> Figure:
         told = ", ".join(
             f"{c.name} skewness {places(c.skewness, 1)}" for c in shown if c.numeric and c.skewness == c.skewness
         )
-        return style.describe(figure, f"Small distributions of {len(shown)} columns. {told[:600]}.")
+        return style.describe(figure, f"Small distributions of {plural(len(shown), 'column')}. {told[:600]}.")
 
 
 def _small(axes: Axes, c: SheetColumn) -> None:

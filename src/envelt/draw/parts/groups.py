@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 
 from ...core.distribution.result import NumberDistribution
+from ...core.words import plural
 from ...write.digits import count, day_label, significant, visible
 from . import style
 from .labels import short_labels
@@ -34,7 +35,7 @@ def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = Fal
     if by_middle and not result.groups.ordered and result.groups.names:
         order = order[np.argsort(-result.summary.quartiles[order, 1], kind="stable")]
     hidden, empty = len(filled) - len(order), len(n) - len(filled)
-    note = f"Not drawn: the {count(hidden)} smallest of {count(len(filled))} groups. " if hidden else ""
+    note = f"Not drawn: the {count(hidden)} smallest of {plural(len(filled), 'group')}. " if hidden else ""
     note += f"{count(empty)} group{'s have' if empty > 1 else ' has'} no value. " if empty else ""
     return Shown([int(i) for i in order], note)
 

@@ -24,6 +24,10 @@ def largest_levels(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
 
 def row_axes(figure: Figure, rows: list[Row], cells: int = 2) -> Axes:
-    """Add axes for rows with a label on the left and cells on the right, no taller than they need."""
-    spare = max(0, 800 - 120 - 90 - 240 * len(rows))
-    return style.place(figure, margin([r.label for r in rows], 90), 120, 50 + 70 * cells, 90 + spare)
+    """Add axes for rows with a label on the left and cells on the right."""
+    return style.place(figure, margin([r.label for r in rows], 90), 120, 50 + 70 * cells, 90)
+
+
+def fitting_height(rows: int, a_row: int = 150) -> int:
+    """Return how high a figure of a few rows need be, in pixels: two bars fill no page."""
+    return min(style.HEIGHT, max(210 + a_row * rows, 420))

@@ -32,7 +32,7 @@ def tick_labels(values: Sequence[float]) -> list[str]:
     if any("e" in t for t in texts):
         return texts
     decimals = max((len(t.partition(".")[2]) for t in texts), default=0)
-    return [t if "," in t and not decimals else places(v, decimals) for t, v in zip(texts, values, strict=True)]
+    return [t if not decimals else places(v, decimals) for t, v in zip(texts, values, strict=True)]
 
 
 class _Ticks(Formatter):

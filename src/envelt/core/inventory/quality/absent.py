@@ -12,6 +12,7 @@ from ...finding import Finding, marked
 from ...shapes.quantiles import sorted_groups
 from ...stats.tables import chi_square, chi_square_sparse, expected_are_small, fisher_exact
 from ...stats.two_groups import mann_whitney
+from ...words import p_text, plural
 
 Mask = NDArray[np.bool_]
 
@@ -38,7 +39,7 @@ def _all_follow(following: list[Finding], outcome: str) -> Finding:
         surest.code,
         surest.weight,
         (*names, outcome),
-        f"{len(names)} columns go missing as {marked(outcome)} has it. The surest: {surest.marked_statement}",
+        f"{plural(len(names), 'column')} go missing as {marked(outcome)} has it. The surest: {surest.marked_statement}",
         surest.advice,
         {"columns": {f.columns[0]: f.evidence for f in following}},
     )
@@ -49,7 +50,7 @@ def _mostly(name: str, missing: int, rows: int) -> Finding:
         "mostly-missing",
         "caution",
         (name,),
-        f"{marked(name)} is missing in {missing:,} of {rows:,} rows ({missing / rows:.0%}).",
+        f"{marked(name)} is missing in {missing:,} of {plural(rows, 'row')} ({missing / rows:.0%}).",
         "Ask why; whether it is there at all may say more than its values.",
         {"missing": missing, "rows": rows},
     )
@@ -74,7 +75,7 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
                 "missing-together",
                 "note",
                 columns,
-                f"{shown} go missing on the same rows ({both:,} rows).",
+                f"{shown} go missing on the same rows ({plural(both, 'row')}).",
                 "They share one cause: treat them as one, and consider one column that says whether they are there.",
                 {"rows": both, "missing": {n: counts[n] for n in columns}},
             )
@@ -129,7 +130,7 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
             "missing-follows-outcome",
             "caution",
             (name, outcome.name),
-            f"{text} (p = {p:.1g}).",
+            f"{text} ({p_text(p)}).",
             "Do not drop these rows or fill them without a mark. Check that the gap does not arise after the outcome.",
             {**evidence, "p": p},
         )

@@ -12,7 +12,8 @@ from ... import thresholds as T
 from ...columns.marks import KNOWN
 from ...columns.readings import read_numbers
 from ...columns.table import CategoryColumn, Column, Table
-from ...finding import Finding, marked, plural
+from ...finding import Finding, marked
+from ...words import plural
 
 
 def level_findings(table: Table) -> list[Finding]:
@@ -110,7 +111,12 @@ def _neighbours(keys: list[str]) -> list[tuple[str, str]]:
 
 
 def _one_letter_apart(a: str, b: str) -> bool:
-    """Say whether two texts differ by one letter put in, left out, changed or swapped; digits never count."""
+    """Say whether two texts differ by one letter put in, left out, changed or swapped; digits never count.
+
+    The first letter is never the one: 'other' and 'mother' are two words.
+    """
+    if a[:1] != b[:1]:
+        return False
     if min(len(a), len(b)) < T.SHORTEST_SPELT or abs(len(a) - len(b)) > 1 or a == b:
         return False
     start = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
@@ -131,13 +137,13 @@ def _many_or_rare(c: CategoryColumn) -> list[Finding]:
     if present < T.ROWS_FOR_LEVELS:
         return []
     if len(counts) > T.MANY_LEVELS:
-        rest = f"; {rare} of them have under {T.FEW_ROWS} rows" if rare else ""
+        rest = f"; {rare} of them {'has' if rare == 1 else 'have'} under {T.FEW_ROWS} rows" if rare else ""
         return [
             Finding(
                 "many-levels",
                 "note",
                 (c.name,),
-                f"{marked(c.name)} has {len(counts):,} levels in {present:,} rows{rest}.",
+                f"{marked(c.name)} has {plural(len(counts), 'level')} in {plural(present, 'row')}{rest}.",
                 "Group its levels, or use rates shrunken towards the whole; one column a level would be too many.",
                 {"levels": len(counts), "rare": rare},
             )
@@ -150,7 +156,8 @@ def _many_or_rare(c: CategoryColumn) -> list[Finding]:
                 "rare-levels",
                 "note",
                 (c.name,),
-                f"{rare} of {len(counts)} levels of {marked(c.name)} have under {T.FEW_ROWS} rows: {shown}.",
+                f"{rare} of {plural(len(counts), 'level')} of {marked(c.name)} "
+                f"{'has' if rare == 1 else 'have'} under {T.FEW_ROWS} rows: {shown}.",
                 "Join them with a neighbour or with 'other' before comparing levels.",
                 {"rare": rare},
             )

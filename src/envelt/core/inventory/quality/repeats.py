@@ -6,10 +6,13 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ....errors import option
 from ... import thresholds as T
-from ...columns.names import hints, is_time
+from ...columns.names import hints, names_rows
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
+from ...columns.times import is_time
 from ...finding import Finding, marked
+from ...words import plural
 
 Hashes = NDArray[np.uint64]
 
@@ -63,7 +66,8 @@ def _duplicate_rows(table: Table, again: NDArray[np.bool_]) -> Finding:
         "duplicate-rows",
         "caution",
         (),
-        f"{n:,} rows repeat an earlier row in every column (rows {', '.join(rows[:5])}{', …' if n > 5 else ''}).",
+        f"{plural(n, 'row')} {'repeats' if n == 1 else 'repeat'} an earlier row in every column "
+        f"({'row' if n == 1 else 'rows'} {', '.join(rows[:5])}{', …' if n > 5 else ''}).",
         "Drop them unless two equal cases are possible; repeated rows make every interval too narrow.",
         {"rows": rows, "count": n},
     )
@@ -76,7 +80,7 @@ def _identifier(c: Column, again: NDArray[np.bool_]) -> list[Finding]:
     counts = np.bincount(c.codes[(c.codes >= 0) & ~again], minlength=len(c.levels))
     twice = np.flatnonzero(counts > 1)
     present = int(counts.sum())
-    if len(twice) == 0 or present == 0 or len(twice) / present > T.FEW_REPEATED:
+    if len(twice) == 0 or present == 0 or len(twice) > T.FEW_REPEATED * np.count_nonzero(counts):
         return []
     shown = ", ".join(repr(c.levels[i]) for i in twice[:4])
     return [
@@ -122,9 +126,11 @@ def _likely_unit(table: Table) -> list[Finding]:
             "likely-unit",
             "caution",
             (name,),
-            f"The rows are {units:,} different {marked(name)}: {several:,} of them share theirs with another row"
-            f"{shown}. Rows of one {marked(name)} are not independent.",
-            f"Declare it the unit (--unit {name}): folds keep it whole; intervals and tests count {units:,} cases.",
+            f"{marked(name)} has {units:,} different values in {plural(len(table), 'row')}: "
+            f"{plural(several, 'row')} share "
+            f"theirs with another row{shown}. Rows of one {marked(name)} are not independent.",
+            f"Declare it the unit, {option('unit', name)}: folds keep it whole; intervals and tests count "
+            f"{units:,} cases.",
             {"units": units, "rows_sharing": several, "same_within": shared},
         )
     ]
@@ -132,7 +138,7 @@ def _likely_unit(table: Table) -> list[Finding]:
 
 def _case_codes(c: Column) -> NDArray[np.int64] | None:
     """Return what may name cases as codes, −1 where missing; nothing for what cannot."""
-    named = hints(c.name, "cases") or (hints(c.name, "identifiers") and not hints(c.name, "counts"))
+    named = names_rows(c.name) and not hints(c.name, "counts")
     if isinstance(c, CategoryColumn):
         return c.codes.astype(np.int64) if c.kind == "identifier" or (named and c.kind == "nominal") else None
     if not (named and isinstance(c, NumericColumn) and c.kind != "constant"):
@@ -153,7 +159,7 @@ def _once_a_time(table: Table, unit: str, codes: NDArray[np.int64]) -> bool:
             at = np.where(c.missing, np.nan, c.codes)
         if at is None:
             continue
-        if c.kind == "datetime" or is_time(c.name, float(np.nanmin(at)), float(np.nanmax(at))):
+        if c.kind == "datetime" or is_time(c.name, at[~np.isnan(at)]):
             known = (codes >= 0) & ~np.isnan(at)
             pairs = pd.DataFrame({"unit": codes[known], "at": at[known]})
             if len(pairs) and not pairs.duplicated().any():

@@ -5,12 +5,14 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ....errors import option
 from ... import thresholds as T
 from ...columns.kinds import distinct_numbers
 from ...columns.names import possible_values
 from ...columns.table import NumericColumn, Table, TimeColumn, number_label, time_label
 from ...finding import Finding, marked
 from ...shapes.quantiles import sorted_quantiles
+from ...words import plural
 
 Floats = NDArray[np.float64]
 
@@ -66,10 +68,11 @@ def _stands_apart(values: Floats, sentinel: float) -> bool:
 def _sentinel(name: str, value: str, rows: int, of: int) -> Finding:
     return Finding(
         "sentinel-value",
-        "caution",
+        "caution" if rows >= T.SENTINEL_ROWS else "note",
         (name,),
-        f"{marked(name)} is {value} in {rows:,} of {of:,} rows, far from every other value: likely a code for missing.",
-        f"If so, write those cells as missing, or keep the rows where {name} != {value}; as it is every mean is wrong.",
+        f"{marked(name)} is {value} in {rows:,} of {plural(of, 'row')}, far from every other value: likely a "
+        "code for missing.",
+        f"If so, say it: {option('missing', value)}, for this column or all; as it is every mean is wrong.",
         {"value": value, "rows": rows},
     )
 
@@ -87,7 +90,7 @@ def _outside(
         code,
         "caution",
         (c.name,),
-        f"{marked(c.name)} holds {len(at):,} values outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
+        f"{marked(c.name)} holds {plural(len(at), 'value')} outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
         "Mend or blank those cells" + ("." if declared else ", or declare the range that is possible."),
         {"rows": rows, "count": len(at)},
     )

@@ -1,0 +1,51 @@
+"""Numbers that tell a time: years, years with fractions, hours and minutes in one number."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from .names import hints
+
+Floats = NDArray[np.float64]
+
+
+def is_clock(unique: Floats) -> bool:
+    """Say whether different whole numbers, sorted, are times of day written as hours and minutes: 517, 2359."""
+    if len(unique) < T.CLOCK_TIMES or unique[0] < 0 or not 1000 <= unique[-1] <= 2400:
+        return False
+    return not (unique % 100 >= 60).any()
+
+
+def are_parts_of_years(unique: Floats) -> bool:
+    """Say whether different numbers, sorted, are years and quarters, months or weeks of them: 1981.25, 1959.083."""
+    if unique[0] < 1800 or unique[-1] > 2100 or unique[-1] - unique[0] > 300:
+        return False
+    parts = (unique - np.floor(unique))[:, None] * np.array([4, 12, 52])
+    return bool((np.abs(parts - np.round(parts)).max(axis=0) < 0.02 * np.array([1, 3, 13])).any())
+
+
+def is_time(name: str, values: Floats) -> bool:
+    """Say whether numbers count time: by the name, or as years, parts of years, or times of day.
+
+    Parameters
+    ----------
+    values
+        Shape (n,), none missing.
+    """
+    if hints(name, "times"):
+        return True
+    if len(values) == 0:
+        return False
+    low, high = float(values.min()), float(values.max())
+    if low >= 1800 and high <= 2100 and high - low < 150 and low.is_integer():
+        return True
+    unique = np.unique(values) if 1000 <= high <= 2400 else values[:0]
+    return len(unique) > 0 and (is_clock(unique) or (low >= 1800 and are_parts_of_years(unique)))
+
+
+def is_quantity(name: str, values: Floats) -> bool:
+    """Say whether a number is an amount of something, whose shape means something: no time, no code, no key."""
+    keyed = hints(name, "identifiers") and not hints(name, "counts")
+    return not (keyed or hints(name, "codes") or hints(name, "names") or is_time(name, values))

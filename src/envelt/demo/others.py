@@ -1,0 +1,104 @@
+"""Small made-up tables of other shapes than the hives: counted, in a panel, in the order of time, by places.
+
+Each has a clean twin (``planted=False``) of the same shape, in which nothing was planted.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pandas as pd
+
+SEED = 20_240_915
+
+
+def crossing(*, planted: bool = True) -> pd.DataFrame:
+    """Return a survey that is already counted: keepers, zones and losses, ``n`` colonies in each combination.
+
+    Planted: beginners keep their colonies where winters are hard, and lose no more of them than others in any zone.
+    The clean twin gives each row a weight of honey instead of a count.
+    """
+    r = np.random.default_rng(SEED)
+    rows = []
+    for zone, loss, beginners in (("valley", 0.08, 90), ("slope", 0.2, 260), ("ridge", 0.45, 700)):
+        for keeper, colonies in (("beginner", beginners), ("seasoned", 1000 - beginners)):
+            lost = r.binomial(colonies, loss)
+            rows += [(zone, keeper, "yes", lost), (zone, keeper, "no", colonies - lost)]
+    frame = pd.DataFrame(rows, columns=["zone", "keeper", "lost", "n"])
+    if planted:
+        return frame
+    return frame.assign(n=r.normal(20, 3, len(frame)).round(2)).rename(columns={"n": "honey_kg"})
+
+
+def weighings(*, planted: bool = True) -> pd.DataFrame:
+    """Return 150 hives weighed every month of a year: the hive is a number, repeated; quarters are written 2024 Q1.
+
+    Planted: a mark for missing, eggs that cannot be seen where there is no queen, visits counted to eight or more. The
+    clean twin weighs every hive once.
+    """
+    r = np.random.default_rng(SEED + 1)
+    hives, months = (150, 12) if planted else (1800, 1)
+    hive = np.repeat(r.permutation(np.arange(1000, 1000 + 5 * hives, 5)), months)
+    n = len(hive)
+    month = np.tile(np.arange(1, 13), hives) if planted else r.integers(1, 13, n)
+    breed = np.repeat(r.normal(34, 4, hives).round(1), months)
+    queen = r.choice(["present", "absent"], n, p=[0.85, 0.15])
+    weight = np.repeat(r.normal(0, 4, hives), months) + 30 + 6 * np.sin(month / 12 * 2 * np.pi) + r.normal(0, 2, n)
+    eggs = r.poisson(40, n).astype(float)
+    eggs[(queen == "absent") if planted else (r.random(n) < 0.15)] = np.nan
+    visits = np.minimum(r.geometric(0.16, n) - 1, 8 if planted else 40)
+    moisture = np.array([f"{v:.1f}" for v in r.normal(18, 1, n)], object)
+    moisture[r.random(n) < 0.04] = "." if planted else None
+    return pd.DataFrame(
+        {
+            "hive_no": hive, "month": month, "quarter": [f"2024 Q{(m - 1) // 3 + 1}" for m in month], "queen": queen,
+            "frame_width": breed, "eggs": eggs, "visits": visits, "moisture": moisture, "weight_kg": weight.round(1),
+        }
+    )  # fmt: skip
+
+
+def scale(*, planted: bool = True) -> pd.DataFrame:
+    """Return two years of one hive on a scale, a row a day, in a random order of rows.
+
+    Planted: the weight drifts from day to day, and so does the water table, which has nothing to do with it. In the
+    clean twin days have nothing to do with each other.
+    """
+    r = np.random.default_rng(SEED + 2)
+    n = 730
+
+    def series(step: float) -> np.ndarray:
+        moves = r.normal(0, step, n)
+        return np.cumsum(moves) if planted else moves
+
+    frame = pd.DataFrame(
+        {
+            "day": pd.date_range("2023-01-01", periods=n), "water_table": (200 + series(3.0)).round(1),
+            "noon_temp": r.normal(14, 7, n).round(1), "weight_kg": (35 + series(0.6)).round(2),
+        }
+    )  # fmt: skip
+    return frame.iloc[r.permutation(n)].reset_index(drop=True)
+
+
+def places(*, planted: bool = True) -> pd.DataFrame:
+    """Return 800 hives with the rain, sun, wind and forest of where they stand, and no column that names the place.
+
+    Planted: 60 places. In the clean twin every hive has a place of its own.
+    """
+    r = np.random.default_rng(SEED + 3)
+    n = 800
+    place = r.integers(0, 60, n) if planted else np.arange(n)
+    of = {
+        "rain_mm": r.gamma(9, 90, n).round(), "sun_h": r.normal(1700, 160, n).round(),
+        "wind": r.normal(4, 1, n).round(1), "forest": r.uniform(0, 60, n).round(1),
+    }  # fmt: skip
+    frame = pd.DataFrame({name: values[place] for name, values in of.items()})
+    frame["bees_kg"] = r.normal(2.2, 0.4, n).round(2)
+    frame["honey_kg"] = (10 + frame["rain_mm"] / 200 + r.normal(0, 3, n)).round(1)
+    return frame
+
+
+OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
+    "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
+}  # fmt: skip
+"""The tables by name, as `planted.json` lists what is in them."""
