@@ -532,7 +532,7 @@ def test_pictures_of_caps_humps_years_few_bars_and_residuals():
     cells = study.contingency("grade", "two", picture="cells", colour="residual").draw()
     assert "residual | " in texts(cells) + " | "
     outliers = study.distribution("cost").outliers
-    assert list(outliers["case"]) == [frame["who"][i] for i in outliers["row"]]
+    assert list(outliers.index) == [frame["who"][i] for i in outliers["row"]]
     bins = study.against("cost")._result.bins
     ends = zip(bins.left, bins.right, strict=True)
     assert list(bins.middle) == pytest.approx([frame["cost"][frame["cost"].between(a, b)].median() for a, b in ends])

@@ -100,7 +100,9 @@ def test_pictures_are_of_the_right_size_and_no_text_is_cut_or_collides(case, win
     look = dict(zip(("by", "picture", "arrange", "scale"), rest.split(), strict=False))
     figure = getattr(study, name)(*columns.split(), **look).draw()
     width, height = figure.get_size_inches() * figure.dpi
-    assert (width, height) == (1280, 800) or (step == "distribution" and width == 1280)
+    few = name in ("against", "contingency", "balance") and 400 < height < 800  # two bars fill no page
+    assert width == 1280
+    assert height == pytest.approx(800) or few or step == "distribution"
     assert len(figure.alternative) > 40
     figure.canvas.draw()
     renderer = figure.canvas.get_renderer()

@@ -256,17 +256,16 @@ def top_table(result: NumberDistribution, top: int) -> pd.DataFrame:
 
 
 def outliers_table(result: NumberDistribution) -> pd.DataFrame:
-    """Row (and case, by an identifier), value, group and side of the values beyond the fences of their group."""
+    """Row, value, group and side of the values beyond the fences; an identifier, where there is one, as index."""
     outliers = result.outliers
-    named = {} if outliers.cases is None else {"case": np.array(outliers.cases, dtype=object)}
     return pd.DataFrame(
         {
             "row": outliers.labels if len(outliers.labels) else [],
-            **named,
             "value": as_times(outliers.values) if result.dates else outliers.values,
             "group": np.array(result.groups.labels, dtype=object)[outliers.groups],
             "side": np.where(outliers.side > 0, "above", "below").astype(object),
-        }
+        },
+        index=None if outliers.cases is None else pd.Index(outliers.cases, dtype=object, name="case"),
     )
 
 

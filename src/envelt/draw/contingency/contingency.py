@@ -236,7 +236,7 @@ def _key(figure: Figure, axes: Axes, shades: Any, norm: Any, colour: str) -> Non
             key.axhline(at, color=style.INK, lw=1)
     else:
         style.percent_axis(key.yaxis, 4)
-    key.set_title("residual" if colour == "residual" else "share", size=9.5, loc="left", color=style.DIM)
+    key.set_title("residual" if colour == "residual" else "share", size=9.5, loc="left", color=style.DIM, pad=10)
     key.tick_params(labelsize=9, length=2)
 
 
