@@ -3,9 +3,9 @@
     python benchmarks/false_alarms.py [tables]
 
 Each table has 400 rows, 40 candidates of every kind unrelated to each other and to the outcome, and gaps at random.
-Counted: any finding of inventory, balance and rank that relates columns, of against (all candidates, and each alone)
-and of contingency for every candidate. Before them, tables of columns related by a common cause, in which no
-relation turns round.
+Counted: any finding of inventory, balance and rank that relates columns, of against (all candidates, each alone, and
+within the groups of another column) and of contingency for every candidate. Before them, tables of columns related by
+a common cause, in which no relation turns round.
 """
 
 from __future__ import annotations
@@ -33,6 +33,12 @@ RELATIONS = {
     "means-differ-rows-overlap",
     "outcome-drift",
     "turns-round",
+    "vanishes-within",
+    "groups-disagree",
+    "missing-follows-column",
+    "shared-values",
+    "counted-table",
+    "ordered-in-time",
     "counts-mislead",
     "step-not-trend",
     "empty-cell",
@@ -63,6 +69,7 @@ def alarms(seed: int) -> list[str]:
     found += study.against().findings
     for name in study.candidates:
         found += study.against(name).findings
+        found += study.against(name, by="b0" if name != "b0" else "b1").findings
         found += study.contingency(name, "outcome").findings
     return [f.code for f in found if f.code in RELATIONS]
 

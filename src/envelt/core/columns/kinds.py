@@ -238,7 +238,7 @@ def _all_different(c: Whole) -> Detected | None:
         return None
     if c.wide + 1 == c.distinct:
         return Detected("identifier", f"each whole number from {c.low} to {c.high} once: a row number")
-    if not names_rows(c.name) or c.hints("counts"):
+    if not (names_rows(c.name) or c.hints("codes")) or c.hints("counts"):
         return None
     if bool((np.diff(c.values) > 0).all()) and c.distinct >= 2 * T.ROWS_FOR_IDENTIFIER:
         return Detected("identifier", f"{c.span}, rising from row to row, as codes do")

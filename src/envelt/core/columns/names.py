@@ -16,11 +16,12 @@ NAMES = {
     "few_cases": r"subject|person|patient|participant|respondent|individual|household|hh|hospital|clinic|firm|company"
     r"|customer|user|client|animal|hive|colony|farm",
     "places": r"country|county|state|region|district|municipality|commune|town|city|province|village|ward|site"
-    r"|plot|parish|canton|borough|station",
+    r"|plot|parish|canton|borough|station|precinct",
     "cases": r"subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company|plant"
     r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual",
     "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
     "frequencies": r"n|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs|observations|cases",
+    "ages": r"age|ages",
     "years": r"year|yr|yrs|born|birthyear",
     "after": r"after|afterwards|later|final|followup|follow_up|post|result|results|discharged?|closed|cancell?ed",
     "grades": r"grade|rating|score|stars|stage|level|rank|severity|satisfaction|quality|agree|priority|tier|risk"
@@ -34,7 +35,10 @@ _GLUED = re.compile(
     r"_?(?:id|no|nr|num|number|cod|code)[a-z]?\d*$"
 )
 """A word for what is numbered with a word for the number: townid, obsno, distcod."""
-_NAMES = {k: re.compile(rf"(^|[_\W])({v})([_\W]|$)") for k, v in NAMES.items()}
+_ANY = r"^|[_\W]"
+_START = {"few_cases": "^"}
+"""Where a hint must stand, if not at the start of any word: cond_household is no household."""
+_NAMES = {k: re.compile(rf"({_START.get(k, _ANY)})({v})([_\W]|$)") for k, v in NAMES.items()}
 
 POSSIBLE = (
     (re.compile(r"(^|_)(age|years_old)($|_)"), 0.0, 130.0, "an age"),

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from .quantiles import sorted_quantiles
+from .quantiles import few_values, sorted_quantiles
 from .ranks import run_lengths
 from .resolution import multiples_of
 
@@ -52,8 +52,8 @@ def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
     ends = multiples_of(ordered[[0, len(ordered) // 4, 3 * len(ordered) // 4, -1]], step)
     if ends[3] - ends[0] > LARGEST_GRID or T.STEP_SHARE * (ends[2] - ends[1]) / 1.349 > 2 * T.SPIKE_MULTIPLES[-1]:
         return None
-    if _are_twelfths(ordered, step):
-        return None  # months of a year, or of an age: a quarter of them are multiples of 0.25
+    if _are_twelfths(ordered, step) or few_values([ordered], T.BY_VALUE) is not None:
+        return None  # months of an age, of which a quarter are multiples of 0.25; values that are bars of their own
     q = multiples_of(ordered, step)
     low, high = int(q[0]), int(q[-1])
     if high - low > LARGEST_GRID:
@@ -74,7 +74,8 @@ def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
         expected = float(about.sum())
         z = (here.sum() - expected) / np.sqrt(max(here.sum() * (1 - 1 / m), 1.0))
         enough = here.sum() - expected >= T.SPIKE_SHARE * n and here.sum() > T.SPIKE_RATIO * expected
-        if enough and z > max(T.SURE, best) and _spread_over(here - about) and _agree(here, about):
+        rounded = enough and z > max(T.SURE, best) and _spread_over(here - about) and _agree(here, about)
+        if rounded and not _by_divisor(counts, low, m, float(here.sum())) and not _popular(counts, at):
             best = z
             top = at[np.argsort(about - here, kind="stable")[:6]] + low
             values = tuple(float(v) * step for v in np.sort(top))
@@ -101,9 +102,30 @@ def _period_mean(total: Floats, counts: Floats, at: Ints, m: int) -> Floats:
 
 
 def _spread_over(excess: Floats) -> bool:
-    """Say whether several multiples share the excess: one heap alone is a peak, not rounding."""
-    gain = np.maximum(excess, 0)
-    return bool(gain.max() < 0.7 * gain.sum())
+    """Say whether several multiples share the excess: a heap or a few are popular values, not rounding."""
+    gain = np.sort(np.maximum(excess, 0))[::-1]
+    return bool(gain[0] < 0.7 * gain.sum() and gain[:4].sum() < T.SPIKE_FEW * gain.sum())
+
+
+def _by_divisor(counts: Floats, low: int, m: int, here: float) -> bool:
+    """Say whether multiples of m are no commoner than those of one of its divisors lead to expect."""
+    place = np.arange(len(counts)) + low
+    of = (d / m * float(counts[place % d == 0].sum()) for d in range(2, m) if m % d == 0)
+    return any(here <= T.SPIKE_RATIO * expected for expected in of)
+
+
+def _popular(counts: Floats, at: Ints) -> bool:
+    """Say whether the other values are few popular ones too, as sizes of a product are.
+
+    Rows that are not rounded lie on about as many different values as they would if each place were as likely.
+    """
+    other = np.ones(len(counts), bool)
+    other[at] = False
+    places, rows = int(other.sum()), float(counts[other].sum())
+    if places == 0:
+        return False
+    expected = places * (1 - np.exp(-rows / places))
+    return bool(np.count_nonzero(counts[other]) < T.SPIKE_OTHERS * expected)
 
 
 def _agree(here: Floats, about: Floats) -> bool:

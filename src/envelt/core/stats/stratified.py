@@ -217,7 +217,7 @@ def stratified_means(y: Floats, side: Codes, group: Codes, units: Units = None) 
     """Return the difference of means of the second side against the first, over all rows and within groups.
 
     The groups' differences are weighted by their inverse variances. A side of under ten rows in a group takes the
-    variance that its side has within all groups: its own cannot be known.
+    variance common to all sides and groups: its own cannot be known.
 
     Parameters
     ----------
@@ -234,8 +234,8 @@ def stratified_means(y: Floats, side: Codes, group: Codes, units: Units = None) 
     away = y - mean.ravel()[cell]
     squares = np.bincount(cell, weights=away**2, minlength=2 * size).reshape(2, size)
     freedom = np.maximum(n - 1, 0)
-    of_side = squares.sum(axis=1, keepdims=True) / np.maximum(freedom.sum(axis=1, keepdims=True), 1)
-    variance = np.where(n >= T.FEW_ROWS, squares / np.maximum(freedom, 1), of_side)
+    common = squares.sum() / max(float(freedom.sum()), 1.0)
+    variance = np.where(n >= T.FEW_ROWS, squares / np.maximum(freedom, 1), common)
     both = n.min(axis=0) > 0
     of_group = (variance / np.maximum(n, 1)).sum(axis=0)
     usable = both & (of_group > 0)

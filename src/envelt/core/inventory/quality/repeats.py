@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ....errors import option
 from ... import thresholds as T
-from ...columns.names import hints, names_rows
+from ...columns.names import glued_id, hints, names_rows
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...columns.times import is_time
 from ...finding import Finding, marked
@@ -74,8 +74,14 @@ def _duplicate_rows(table: Table, again: NDArray[np.bool_]) -> Finding:
 
 
 def _identifier(c: Column, again: NDArray[np.bool_]) -> list[Finding]:
-    """Name an identifier of which a few values are given twice, exact duplicate rows aside."""
+    """Name an identifier of which a few values are given twice, exact duplicate rows aside.
+
+    Words without a digit, as names of people and places are, may well occur twice.
+    """
     if not isinstance(c, CategoryColumn):
+        return []
+    numbered = sum(any(ch.isdigit() for ch in level) for level in c.levels[: T.SCREEN_ROWS])
+    if 2 * numbered < min(len(c.levels), T.SCREEN_ROWS) and not (hints(c.name, "identifiers") or glued_id(c.name)):
         return []
     counts = np.bincount(c.codes[(c.codes >= 0) & ~again], minlength=len(c.levels))
     twice = np.flatnonzero(counts > 1)
@@ -108,14 +114,16 @@ def _likely_unit(table: Table) -> list[Finding]:
             continue
         counts = np.bincount(codes[codes >= 0])
         several, units = int(counts[counts > 1].sum()), int(np.count_nonzero(counts))
-        if several < T.UNIT_ROWS * len(c) or units < T.LEAST_UNITS:
+        if several < T.UNIT_ROWS * len(c) or units < T.LEAST_UNITS_IN_TIME:
             continue
         panel = float(np.median(counts[counts > 0])) >= T.ROWS_A_UNIT
         if not panel and (c.kind != "identifier" or units < T.ROWS_FOR_IDENTIFIER):
             continue
         shared = _shared_columns(table, c.name, codes)
-        enough = len(shared) >= 2 or (panel and (shared or _once_a_time(table, c.name, codes)))
-        if enough and (best is None or several > best[0]):
+        in_time = panel and _once_a_time(table, c.name, codes)
+        by_name = panel and (glued_id(c.name) or hints(c.name, "few_cases"))
+        enough = units >= T.LEAST_UNITS and (len(shared) >= 2 or (panel and shared) or by_name)
+        if (enough or in_time) and (best is None or several > best[0]):
             best = (several, c.name, shared, units)
     if best is None:
         return []
@@ -159,7 +167,7 @@ def _once_a_time(table: Table, unit: str, codes: NDArray[np.int64]) -> bool:
             at = np.where(c.missing, np.nan, c.codes)
         if at is None:
             continue
-        if c.kind == "datetime" or is_time(c.name, at[~np.isnan(at)]):
+        if c.kind == "datetime" or hints(c.name, "ages") or is_time(c.name, at[~np.isnan(at)]):
             known = (codes >= 0) & ~np.isnan(at)
             pairs = pd.DataFrame({"unit": codes[known], "at": at[known]})
             if len(pairs) and not pairs.duplicated().any():
@@ -181,6 +189,6 @@ def _shared_columns(table: Table, unit: str, unit_codes: NDArray[np.int64]) -> l
         bits = _bits(c)
         within = float(np.mean(bits[order[pair]] == bits[order[pair + 1]]))
         by_chance = float(np.mean(bits[other] == bits[np.roll(other, 1)])) if len(other) > 1 else 1.0
-        if within >= T.SAME_WITHIN_UNIT and by_chance < T.SAME_WITHIN_UNIT / 2:
+        if len(pair) >= T.ROWS_FOR_IDENTIFIER and 1 - within <= T.DIFFER_WITHIN_UNIT * (1 - by_chance):
             shared.append(c.name)
     return shared

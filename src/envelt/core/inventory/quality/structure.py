@@ -77,14 +77,15 @@ def shared_values(table: Table) -> list[Finding]:
     of it that rises or falls.
     """
     n = len(table)
-    numbers = [c for c in table if isinstance(c, NumericColumn) and T.LEAST_UNITS <= c.distinct <= n / T.ROWS_A_PLACE]
+    numbers = [c for c in table if isinstance(c, NumericColumn) and T.FEW_STEPS <= c.distinct <= n / T.ROWS_A_PLACE]
     numbers = [c for c in numbers if not c.missing.any() and not is_time(c.name, c.values)]
-    for key in sorted(numbers, key=lambda c: -c.distinct)[: T.MOST_KEYS]:
+    keys = [c for c in numbers if c.distinct >= T.LEAST_UNITS]
+    for key in sorted(keys, key=lambda c: -c.distinct)[: T.MOST_KEYS]:
         codes, first = np.unique(key.values, return_index=True)
         group = np.searchsorted(codes, key.values)
         alike = []
         for c in numbers:
-            if c.name == key.name or c.distinct < T.FEW_STEPS:
+            if c.name == key.name:
                 continue
             of_group = c.values[first]
             same = np.bincount(group, weights=c.values != of_group[group], minlength=len(codes)) == 0
