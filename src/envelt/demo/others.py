@@ -98,7 +98,16 @@ def places(*, planted: bool = True) -> pd.DataFrame:
     return frame
 
 
+def _hives(*, planted: bool = True) -> pd.DataFrame:
+    """Return the hives; of the clean twin the entrance is drawn anew."""
+    from . import hives
+
+    frame = hives()
+    r = np.random.default_rng(SEED + 4)
+    return frame if planted else frame.assign(entrance=r.permutation(frame["entrance"].to_numpy()))
+
+
 OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
-    "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
+    "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

@@ -198,8 +198,8 @@ def _vanishes(c: Contrast) -> bool:
 
 
 def _disagree(c: Contrast) -> bool:
-    s = _main(c)[1]
-    return s.agreement.p < T.GROUP_P and (_large(c, "crude") or _large(c, "pooled"))
+    effect, floor = c.floor
+    return _main(c)[1].agreement.p < T.GROUP_P and c.effects[effect].apart >= floor
 
 
 def _distance(effect: str, e: Estimate) -> float:

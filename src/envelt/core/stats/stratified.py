@@ -44,6 +44,9 @@ class Stratified:
         z and p of the distance between crude and pooled.
     groups
         How many groups hold something on both sides.
+    apart
+        From the smallest to the largest difference of a group with ten rows a side (of slopes in all): rates, means or
+        slopes.
     """
 
     crude: Estimate
@@ -51,6 +54,7 @@ class Stratified:
     agreement: Significance
     change: Significance
     groups: int
+    apart: float = 0.0
 
 
 def stratified_odds(cells: NDArray[np.int64], at: Codes | None = None, units: Units = None) -> dict[str, Stratified]:
@@ -97,8 +101,19 @@ def stratified_odds(cells: NDArray[np.int64], at: Codes | None = None, units: Un
         agreement = UNDEFINED_TEST if units is not None else _breslow_day(used, np.exp(value)) if odds else _agree(used)
         distance = (np.log(crude.estimate) if odds and crude.estimate > 0 else crude.estimate) - value
         change = _z_test(float(distance), spread, variance)
-        out[effect] = Stratified(crude, _interval(value, variance, odds), agreement, change, groups)
+        out[effect] = Stratified(crude, _interval(value, variance, odds), agreement, change, groups, _rates_apart(used))
     return out
+
+
+def _rates_apart(cells: Floats) -> float:
+    """Return from the smallest to the largest risk difference of groups that can be read."""
+    n = cells.sum(axis=2)
+    rate = cells[:, :, 1] / n
+    return _reach((rate[:, 1] - rate[:, 0])[n.min(axis=1) >= T.FEW_ROWS])
+
+
+def _reach(values: Floats) -> float:
+    return float(values.max() - values.min()) if len(values) else 0.0
 
 
 def _interval(value: float, variance: float, logged: bool) -> Estimate:
@@ -255,7 +270,8 @@ def stratified_means(y: Floats, side: Codes, group: Codes, units: Units = None) 
     of_crude = sign * (y - mean_of_side[side]) / whole[side]
     agreement = cochran_q(difference[usable], of_group[usable])
     known = float(np.sum((weight**2 * of_group)[usable]))
-    return _stratified(crude, pooled, known, agreement, (of_crude, influence), units, int(both.sum()), scale)
+    apart = _reach(difference[usable & (n.min(axis=0) >= T.FEW_ROWS)])
+    return _stratified(crude, pooled, known, agreement, (of_crude, influence), units, int(both.sum()), apart, scale)
 
 
 def stratified_slope(x: Floats, y: Floats, group: Codes, units: Units = None) -> Stratified:
@@ -307,7 +323,10 @@ def stratified_slope(x: Floats, y: Floats, group: Codes, units: Units = None) ->
     estimate = _interval(crude, larger * float(np.sum(of_crude**2)), False)
     known = larger * float(np.sum(influence**2))
     agreement = cochran_q(slope[usable], variance[usable])
-    return _stratified(estimate, pooled, known, agreement, (of_crude, influence), units, int(usable.sum()), scale)
+    apart = _reach(slope[usable & (n >= T.FEW_ROWS)])
+    return _stratified(
+        estimate, pooled, known, agreement, (of_crude, influence), units, int(usable.sum()), apart, scale
+    )
 
 
 def _stratified(
@@ -318,6 +337,7 @@ def _stratified(
     influence: tuple[Floats, Floats],
     units: Units,
     groups: int,
+    apart: float,
     scale: float,
 ) -> Stratified:
     """Put a difference together, its variances of sums over units where rows come in them."""
@@ -329,7 +349,12 @@ def _stratified(
         agreement = UNDEFINED_TEST
     change = _z_test(crude.estimate - pooled, spread, variance)
     return Stratified(
-        _scaled(crude, scale), _scaled(_interval(pooled, variance, False), scale), agreement, change, groups
+        _scaled(crude, scale),
+        _scaled(_interval(pooled, variance, False), scale),
+        agreement,
+        change,
+        groups,
+        scale * apart,
     )
 
 
