@@ -18,6 +18,8 @@ from .steps.contingency import Asked, tabulate
 from .steps.distribution import show_distribution, show_sheet
 from .steps.inventory import take_inventory
 from .steps.rank import show_rank
+from .steps.relations import Options as RelationsOptions
+from .steps.relations import show_relations
 from .steps.report import write_report
 
 if TYPE_CHECKING:
@@ -33,6 +35,7 @@ if TYPE_CHECKING:
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.rank import RankView
+    from .views.relations import RelationsView
 
 Names = str | Iterable[str]
 
@@ -420,6 +423,40 @@ class Study:
         UnknownColumnError, OptionError
         """
         return show_rank(self._context, names_of(columns), time)
+
+    def relations(
+        self,
+        *columns: Names, method: str = "auto", by: Names | None = None, at_least: float | None = None,
+        confidence: float = 0.95, alternative: str = "two-sided", order: str = "similar", whole: bool = False,
+    ) -> RelationsView:  # fmt: skip
+        """Say which columns say the same thing, which move together, and in which form.
+
+        Parameters
+        ----------
+        *columns
+            Two or more; without a name all that hold numbers or levels.
+        method
+            "auto" puts every kind on one scale of strength from 0 to 1, with a sign where it has a meaning; or
+            "pearson", "spearman", "kendall" of numbers and ordered levels.
+        by
+            Up to two columns: ``by`` has one matrix a group, ``differ`` the pairs that differ between groups.
+        at_least
+            Keep only pairs of this strength or more.
+        confidence, alternative
+            Of intervals and tests; "greater" or "less" with a named method.
+        order
+            Of the picture: "similar", so that blocks stand together, or as in the "file".
+        whole
+            Draw the whole square, not half of it.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+        """
+        options = RelationsOptions(
+            names_of(columns), method, names_of(by, "by"), at_least, confidence, alternative, order, whole
+        )
+        return show_relations(self._context, options)
 
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.

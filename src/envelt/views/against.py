@@ -285,8 +285,7 @@ def _own_lines(result: Result, divided: bool) -> tuple[str, ...]:
 def _form_line(result: NumberByNumber) -> str:
     said = {
         "none": "form: no relation can be seen",
-        "related": "form: related, with too few different values, or rows, to say how",
-        "unknown": "form: too few different values, or rows, to say",
+        "not decided": "form: not decided, for want of rows or of different values",
         "linear": "form: linear",
         "monotone": "form: monotone, not a straight line",
         "curved": "form: curved, which no line and no correlation sums up",

@@ -22,11 +22,12 @@ from ..later import Later
 from ..stats.clustered import clustered_spearman, product_design_effect, unit_codes
 from ..stats.clustered_groups import clustered_comparison
 from ..stats.correlation import pearson
+from ..stats.form import Form, relation_form
 from ..stats.group_pairs import Pairs, all_pairs, unit_sums
 from ..stats.groups import GroupComparison, GroupSummary, compare_groups, compared, grouped_rows
 from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, rate_bins
 from ..stats.shrinkage import shrunken_levels
-from ..stats.trend import Form, Line, Trend, least_squares, relation_form, smooth_trend
+from ..stats.trend import Line, Trend, least_squares, smooth_trend
 from .by_class import bend_finding, bin_label, is_one_bend
 from .cloud import Cloud, make_cloud
 
@@ -211,7 +212,7 @@ def number_by_number(
     binned = Later(lambda: _along(y, bins(), cluster))
     inflation = Later(lambda: 1.0 if within is None else product_design_effect(unit_codes(within), at, of))
     line = Later(lambda: least_squares(at, of))
-    form = Later(lambda: relation_form(at, of, inflation()))
+    form = Later(lambda: relation_form(at, of, within, inflation()))
     correlated = Later(lambda: (pearson(at, of, inflation()), clustered_spearman(at, of, within)))
 
     def tests() -> dict[str, Significance]:

@@ -24,7 +24,7 @@ def pearson(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Sig
     inflation
         Design effect of rows that come in units: interval and test are those of n / inflation rows.
     """
-    return _with_interval(_coefficient(x, y), len(x) / inflation, 1.0)
+    return _with_interval(pearson_coefficient(x, y), len(x) / inflation, 1.0)
 
 
 def spearman(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
@@ -34,7 +34,7 @@ def spearman(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Si
 
 def spearman_of_ranks(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
     """Spearman's correlation of two columns of which the ranks are known; see `spearman`."""
-    r = _coefficient(x, y)
+    r = pearson_coefficient(x, y)
     return _with_interval(r, len(x) / inflation, np.sqrt(1 + r * r / 2))
 
 
@@ -46,7 +46,8 @@ def ranks(x: NDArray[np.generic]) -> Floats:
     return ranked
 
 
-def _coefficient(x: Floats, y: Floats) -> float:
+def pearson_coefficient(x: Floats, y: Floats) -> float:
+    """Return Pearson's correlation of values of the same rows, none missing; NaN where one does not vary."""
     if len(x) < 2:
         return float("nan")
     x, y = in_unit(x)[0], in_unit(y)[0]

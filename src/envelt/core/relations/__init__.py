@@ -1,0 +1,1 @@
+"""Which columns say the same thing."""

@@ -1,0 +1,336 @@
+"""What a careful colleague would say of how columns go together."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import stats
+
+from ...errors import option
+from .. import thresholds as T
+from ..finding import Finding, marked
+from ..stats.correlation import pearson_coefficient
+from ..words import p_text, plural
+from .forms import FORMS
+from .groups import Alike, Inflation
+from .matrices import pearson_matrix
+from .relations import Relations
+from .side import Side, numbers_of
+from .together import Joint
+
+Floats = NDArray[np.float64]
+
+MOST_LOOKED_AT = 300
+"""Pairs whose rows are looked at, the strongest first."""
+MOST_COLUMNS = 200
+"""Columns of which all pairs are compared within groups."""
+MOST_GROUPINGS = 12
+
+
+def said_of_groups(groups: list[Alike], relations: Relations) -> list[Finding]:
+    """Say which columns say nearly the same."""
+    names = relations.names
+    found = []
+    for g in [g for g in groups if g.weakest <= T.SCREEN_CORRELATION][:3]:  # copies are known to inventory
+        listed = ", ".join(marked(names[i]) for i in g.members[:6])
+        more = f" and {len(g.members) - 6} more" if len(g.members) > 6 else ""
+        kept = marked(names[g.keep])
+        found.append(
+            Finding(
+                "say-nearly-the-same",
+                "note",
+                tuple(names[i] for i in g.members),
+                f"{listed}{more} say nearly the same: every two of them go together at {g.weakest:.2f} or more.",
+                f"Keep one: {kept} ({g.why}); or their mean, if each measures the same with an error of its own.",
+                {"weakest": g.weakest, "keep": names[g.keep], "why": g.why},
+            )
+        )
+    return found
+
+
+def said_of_inflation(inflation: list[Inflation], names: tuple[str, ...], alike: list[Alike]) -> list[Finding]:
+    """Say which number others make up exactly: a sum of parts; copies, which are known, aside."""
+    copies = [set(g.members) for g in alike if g.weakest > T.SCREEN_CORRELATION]
+    told: list[Finding] = []
+    seen: set[int] = set()
+    for f in inflation:
+        whole = {f.at, *(i for i, _ in f.by)}
+        if not np.isinf(f.vif) or f.at in seen or len(f.by) < 2 or any({f.at, i} <= c for c in copies for i, _ in f.by):
+            continue
+        seen |= whole
+        parts = " and ".join(marked(names[i]) for i, _ in f.by)
+        told.append(
+            Finding(
+                "made-up-of-others",
+                "caution",
+                (names[f.at], *(names[i] for i, _ in f.by)),
+                f"{marked(names[f.at])} follows exactly from {parts} and the like: a sum, a difference or a total.",
+                "Leave one of them out: a correlation between a part and its whole is there by construction, and no "
+                "linear model can tell them apart.",
+                {"by": {names[i]: b for i, b in f.by}, "rows": f.n},
+            )
+        )
+    return told[:2]
+
+
+class _Pair(NamedTuple):
+    """Two numbers on the rows where both are present."""
+
+    i: int
+    j: int
+    x: Floats
+    y: Floats
+    rows: NDArray[np.intp]
+
+
+def _numeric_pairs(relations: Relations, at_least: float) -> list[_Pair]:
+    i, j = relations.upper()
+    out: list[_Pair] = []
+    for a, b in zip(i[: 20 * MOST_LOOKED_AT], j[: 20 * MOST_LOOKED_AT], strict=True):
+        first, second = relations.sides[a], relations.sides[b]
+        if len(out) >= MOST_LOOKED_AT or relations.strength[a, b] < at_least:
+            break
+        if first.what == second.what == "number":
+            x, y = numbers_of(first), numbers_of(second)
+            rows = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
+            if len(rows) >= T.FORM_ROWS:
+                out.append(_Pair(int(a), int(b), x[rows], y[rows], rows))
+    return out
+
+
+def said_of_curves(relations: Relations) -> list[Finding]:
+    """Name the curves that a straight line misses most."""
+    names, form = relations.names, relations.form
+    found = []
+    for pair in _numeric_pairs(relations, T.CURVE_LEAST):
+        if FORMS[form[pair.i, pair.j]] != "curved":
+            continue
+        r = pearson_coefficient(pair.x, pair.y)
+        curve = float(relations.strength[pair.i, pair.j])
+        if curve**2 - r * r < T.CURVE_GAIN:
+            continue
+        a, b = names[pair.i], names[pair.j]
+        found.append(
+            Finding(
+                "curved-relation",
+                "note",
+                (a, b),
+                f"{marked(a)} and {marked(b)} go together along a curve ({curve:.2f} as a correlation ratio) that a "
+                f"straight line misses (Pearson {r:.2f}).",
+                f"Look at it: pairwise({a!r}, {b!r}). Use bins or a spline, not the correlation.",
+                {"pearson": r, "correlation_ratio": curve, "gain": curve**2 - r * r},
+            )
+        )
+    return sorted(found, key=lambda f: -f.evidence["gain"])[:2]
+
+
+def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
+    """Find correlations that a few rows make: without them they halve, or turn.
+
+    The influence of a row on r is z_x z_y − r (z_x² + z_y²) / 2 (Devlin, Gnanadesikan & Kettenring 1975, Biometrika 62,
+    531–545).
+    """
+    names, found = relations.names, []
+    for pair in _numeric_pairs(relations, T.FEW_CARRY_LEAST):
+        n = len(pair.x)
+        zx, zy = (_standardized(v) for v in (pair.x, pair.y))
+        r = float(np.mean(zx * zy))
+        if abs(r) < T.FEW_CARRY_LEAST:
+            continue
+        towards = np.sign(r) * (zx * zy - r * (zx**2 + zy**2) / 2)
+        few = max(1, min(T.FEW_CARRY_MOST, int(T.FEW_CARRY_SHARE * n)))
+        out = np.argpartition(-towards, few)[:few]
+        keep = np.ones(n, bool)
+        keep[out] = False
+        left = pearson_coefficient(pair.x[keep], pair.y[keep])
+        if not abs(left) <= abs(r) / 2 and left * r > 0:
+            continue
+        a, b = names[pair.i], names[pair.j]
+        at = [labels[k] for k in np.sort(pair.rows[out])]
+        found.append(
+            Finding(
+                "few-rows-correlate",
+                "caution",
+                (a, b),
+                f"{marked(a)} and {marked(b)} correlate at {r:.2f}, but {plural(few, 'row')} of {n:,} "
+                f"{'carries' if few == 1 else 'carry'} it: without {'it' if few == 1 else 'them'} {left:.2f} (rows "
+                f"{', '.join(at[:5])}{', …' if few > 5 else ''}).",
+                "Look at these rows before believing the number; Spearman's is less at their mercy.",
+                {"r": r, "without": left, "rows": at},
+            )
+        )
+    return found[:2]
+
+
+def _standardized(v: Floats) -> Floats:
+    away = v - v.mean()
+    spread = float(np.sqrt(np.mean(away**2)))
+    return np.asarray(away / spread) if spread > 0 else away
+
+
+def within_levels(relations: Relations) -> list[Finding]:
+    """Find correlations of numbers that vanish, turn round, or come up within the levels of a third column.
+
+    Numbers are centred within each level; the correlation of what is left is the one within them.
+    """
+    at = [i for i, s in enumerate(relations.sides) if s.what == "number" and not s.constant][:MOST_COLUMNS]
+    thirds = [k for k, s in enumerate(relations.sides) if s.codes is not None and 2 <= s.size <= T.MOST_GAP_LEVELS]
+    if len(at) < 2 or not thirds:
+        return []
+    columns = [numbers_of(relations.sides[i]) for i in at]
+    overall = pearson_matrix(columns)
+    best: dict[tuple[int, int], _Seen] = {}
+    for k in thirds[:MOST_GROUPINGS]:
+        side = relations.sides[k]
+        assert side.codes is not None
+        inside = pearson_matrix([_centred_within(c, side.codes, side.size) for c in columns])
+        for i, j in zip(*np.triu_indices(len(at), 1), strict=True):
+            crude, left, n = float(overall.r[i, j]), float(inside.r[i, j]), int(inside.n[i, j])
+            code = _change(crude, left, n)
+            seen = _Seen(abs(crude - left), code, at[i], at[j], k, crude, left, n)
+            key = (int(i), int(j))
+            if code and (key not in best or seen.change > best[key].change):
+                best[key] = seen
+    order = sorted(best.values(), key=lambda seen: -seen.change)
+    return [_within(relations, seen) for seen in order[:2]]
+
+
+class _Seen(NamedTuple):
+    """What becomes of the correlation of two columns within the levels of a third."""
+
+    change: float
+    code: str
+    first: int
+    second: int
+    by: int
+    crude: float
+    left: float
+    rows: int
+
+
+def _change(crude: float, left: float, n: int) -> str:
+    """Say what becomes of a correlation within levels; nothing where too little changes to matter."""
+    if np.isnan(crude) or np.isnan(left) or n < T.ROWS_IN_TIME:
+        return ""
+    error = 1 / np.sqrt(n - 3)
+    sure = abs(np.arctanh(np.clip(crude, -0.999999, 0.999999)) - np.arctanh(np.clip(left, -0.999999, 0.999999)))
+    if sure < T.TURN_SURE * error:
+        return ""
+    if crude * left < 0 and min(abs(crude), abs(left)) >= T.WITHIN_TURNED:
+        return "turns-round"
+    if abs(crude) >= T.WITHIN_LEAST and abs(left) <= abs(crude) / 3:
+        return "clusters-correlate"
+    if abs(left) >= T.WITHIN_LEAST and abs(crude) <= abs(left) / 3:
+        return "only-within"
+    return ""
+
+
+def _centred_within(values: Floats, codes: NDArray[np.int64], size: int) -> Floats:
+    there = (codes >= 0) & ~np.isnan(values)
+    at = codes[there]
+    total = np.bincount(at, weights=values[there], minlength=size)
+    mean = total / np.maximum(np.bincount(at, minlength=size), 1)
+    out = np.full(len(values), np.nan)
+    out[there] = values[there] - mean[at]
+    return out
+
+
+def _within(relations: Relations, seen: _Seen) -> Finding:
+    a, b, by = (relations.names[k] for k in (seen.first, seen.second, seen.by))
+    code, crude, left = seen.code, seen.crude, seen.left
+    pair = f"{marked(a)} and {marked(b)}"
+    said = {
+        "turns-round": f"{pair} correlate at {crude:+.2f} over all rows and at {left:+.2f} within the levels of "
+        f"{marked(by)}: it turns round.",
+        "clusters-correlate": f"{pair} correlate at {crude:+.2f}, but within the levels of {marked(by)} at "
+        f"{left:+.2f}: the levels make the correlation.",
+        "only-within": f"{pair} do not correlate over all rows ({crude:+.2f}), but do within the levels of "
+        f"{marked(by)} ({left:+.2f}).",
+    }[code]
+    return Finding(
+        code,
+        "caution",
+        (a, b, by),
+        said,
+        f"Read them level by level, {option('by', by)}.",
+        {"overall": crude, "within": left, "rows": seen.rows},
+    )
+
+
+def equal_summaries(relations: Relations, outcome: str | None) -> list[Finding]:
+    """Find columns whose mean, deviation and correlation with a numeric outcome agree, and shapes do not."""
+    sides = [s for s in relations.sides if s.what == "number" and not s.constant and s.name != outcome]
+    target = next((s for s in relations.sides if s.name == outcome and s.what == "number"), None)
+    summary = [_summary(s, target) for s in sides]
+    found = []
+    for i in range(len(sides)):
+        for j in range(i + 1, len(sides)):
+            if summary[i] is None or summary[j] is None or not _agree(summary[i], summary[j]):
+                continue
+            x, y = (v[~np.isnan(v)] for v in (numbers_of(sides[i]), numbers_of(sides[j])))
+            apart = stats.ks_2samp(x, y, method="asymp")
+            if apart.statistic < T.SHAPES_APART or apart.pvalue > T.GROUP_P:
+                continue
+            a, b = sides[i].name, sides[j].name
+            mean, sd, r = summary[i]  # type: ignore[misc]
+            also = f" and the same correlation with {marked(str(outcome))} ({r:.2f})" if target is not None else ""
+            found.append(
+                Finding(
+                    "equal-summaries",
+                    "caution",
+                    (a, b),
+                    f"{marked(a)} and {marked(b)} have the same mean ({mean:.3g}) and deviation ({sd:.3g}){also}, yet "
+                    f"their shapes differ: at some value {apart.statistic:.0%} of the rows lie on different sides "
+                    f"({p_text(float(apart.pvalue))}).",
+                    f"Do not judge by the numbers: look at both, distribution([{a!r}, {b!r}]).",
+                    {"mean": mean, "sd": sd, "largest_gap": float(apart.statistic)},
+                )
+            )
+    return found[:2]
+
+
+def _summary(side: Side, target: Side | None) -> tuple[float, float, float] | None:
+    values = numbers_of(side)
+    present = values[~np.isnan(values)]
+    if len(present) < T.LEAST_SHAPE:
+        return None
+    with np.errstate(over="ignore", invalid="ignore"):
+        mean, sd = float(present.mean()), float(present.std(ddof=1))
+    if not (np.isfinite(sd) and sd > 0):
+        return None
+    if target is None:
+        return mean, sd, 0.0
+    y = numbers_of(target)
+    both = ~(np.isnan(values) | np.isnan(y))
+    return mean, sd, pearson_coefficient(values[both], y[both])
+
+
+def _agree(a: tuple[float, float, float] | None, b: tuple[float, float, float] | None) -> bool:
+    """Say whether means and deviations agree to two digits, of the deviation, and correlations to 0.02."""
+    assert a is not None
+    assert b is not None
+    scale = max(a[1], b[1])
+    return abs(a[0] - b[0]) <= 0.01 * scale and abs(a[1] - b[1]) <= 0.01 * scale and abs(a[2] - b[2]) <= 0.02
+
+
+def said_together(joint: list[Joint], outcome: str) -> list[Finding]:
+    """Name pairs that matter only, or much more, together."""
+    found = []
+    for j in joint:
+        if j.excess[1] <= T.TOGETHER_LEAST:
+            continue
+        a, b = marked(j.first), marked(j.second)
+        found.append(
+            Finding(
+                "more-together",
+                "note",
+                (j.first, j.second, outcome),
+                f"{a} and {b} say more about {marked(outcome)} together than each alone: {j.share.share:.1%} of the "
+                f"uncertainty against {max(j.alone[0], 0):.1%} and {max(j.alone[1], 0):.1%}.",
+                f"Give a model both and their product, or cross them: contingency([{j.first!r}, {j.second!r}]).",
+                {"share": j.share.share, "alone": list(j.alone), "excess": list(j.excess)},
+            )
+        )
+    return found[:3]

@@ -1,0 +1,208 @@
+"""Correlations of many columns at once, each exactly the textbook's on the rows where both are present."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..magnitude import in_unit
+from ..parallel import in_threads
+from ..shapes.ranks import mid_ranks
+from ..stats.correlation import pearson_coefficient
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+Progress = Callable[[int, int, str], None]
+
+BLOCK = 4096
+"""Rows multiplied at a time: centred values and masks of them stay in the cache."""
+CANCELLED = 1e3
+"""A variance on the common rows so much smaller than its parts is computed again, pair by pair."""
+
+
+class Matrix(NamedTuple):
+    """Coefficients and the rows they are of, both of shape (columns, columns); NaN where there is none."""
+
+    r: Floats
+    n: Ints
+
+
+def pearson_matrix(columns: list[Floats]) -> Matrix:
+    """Return Pearson's correlation of every two columns on the rows where both are present.
+
+    Blocks of rows are centred by each column's own mean, gaps filled with 0, and multiplied with each other and with
+    the masks of what is present: n Σxy − Σx Σy and the like follow for each pair's own rows.
+
+    Parameters
+    ----------
+    columns
+        Of one length, NaN where missing.
+    """
+    p = len(columns)
+    if p == 0:
+        return Matrix(np.zeros((0, 0)), np.zeros((0, 0), np.int64))
+    shifted = [_centre(c) for c in columns]
+    whole = [bool(np.isfinite(c).all()) for c in columns]
+    rows = len(columns[0])
+    starts = list(range(0, rows, BLOCK))
+    gaps = not all(whole)
+    size = max(1, -(-len(starts) // 8))
+
+    def part(of: list[int]) -> list[Floats]:
+        xy, x1, xx, n = (np.zeros((p, p)) for _ in range(4))
+        for start in of:
+            stop = min(start + BLOCK, rows)
+            x = np.empty((p, stop - start))
+            for i, c in enumerate(columns):
+                np.subtract(c[start:stop], shifted[i][0], out=x[i])
+                x[i] /= shifted[i][1]
+            if gaps:
+                present = ~np.isnan(x)
+                x[~present] = 0.0
+                mask = present.astype(np.float64)
+                x1 += x @ mask.T
+                xx += (x * x) @ mask.T
+                n += mask @ mask.T
+            else:
+                x1 += x.sum(axis=1)[:, None]
+                n += stop - start
+            xy += x @ x.T
+        if not gaps:
+            xx[:] = np.diag(xy)[:, None]
+        return [xy, x1, xx, n]
+
+    parts = in_threads(part, [starts[i : i + size] for i in range(0, len(starts), size)], rows)
+    xy, x1, xx, n = (np.sum(np.stack(m), axis=0) for m in zip(*parts, strict=True))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        sxx = n * xx - x1 * x1
+        r = (n * xy - x1 * x1.T) / (np.sqrt(sxx) * np.sqrt(sxx.T))
+        lost = (n * xx > CANCELLED * np.maximum(sxx, 0)) & (n > 1)
+    for i, j in zip(*np.nonzero(np.triu(lost | lost.T, 1)), strict=True):
+        r[i, j] = r[j, i] = _of_pair(columns[i], columns[j])
+    r[n < 2] = np.nan
+    return Matrix(_diagonal(np.clip(r, -1, 1)), n.astype(np.int64))
+
+
+def _centre(c: Floats) -> tuple[float, float]:
+    """Return a column's mean and a unit in which its distances from it have squares."""
+    present = c[~np.isnan(c)]
+    if len(present) == 0:
+        return 0.0, 1.0
+    first = float(present[0])
+    with np.errstate(over="ignore"):
+        away = present - first
+        mean = first + float(np.mean(away))
+    mean = mean if np.isfinite(mean) else first
+    return mean, in_unit(present - mean)[1]
+
+
+def _of_pair(a: Floats, b: Floats) -> float:
+    both = ~(np.isnan(a) | np.isnan(b))
+    return pearson_coefficient(a[both], b[both])
+
+
+def _diagonal(r: Floats) -> Floats:
+    """Put 1 where a column meets itself; NaN where it is constant."""
+    own = np.diag(r)
+    np.fill_diagonal(r, np.where(np.isnan(own), np.nan, 1.0))
+    return r
+
+
+class _Dense(NamedTuple):
+    """A column as the places of its values among the different ones, ``levels`` where missing."""
+
+    codes: NDArray[np.int32]
+    counts: Ints
+    absent: NDArray[np.intp]
+
+    @property
+    def levels(self) -> int:
+        return len(self.counts)
+
+
+def spearman_matrix(columns: list[Floats], progress: Progress | None = None) -> Matrix:
+    """Return Spearman's correlation of every two columns, ranked anew on the rows where both are present.
+
+    A column is sorted once. The ranks on the rows where another is present follow from how many of each value those
+    rows hold: the counts less those of the rows where the other is missing, summed up.
+
+    Parameters
+    ----------
+    columns
+        As in `pearson_matrix`.
+    progress
+        Told how many columns are done, of how many.
+    """
+    p, rows = len(columns), len(columns[0]) if columns else 0
+    dense = in_threads(_dense, columns, rows)
+    r, n = np.full((p, p), np.nan), np.zeros((p, p), np.int64)
+    full = [_centred(d, d.counts) for d in dense]
+    of_full = [table[d.codes] if not len(d.absent) else None for (table, _), d in zip(full, dense, strict=True)]
+
+    def one(i: int) -> None:
+        a = dense[i]
+        for j in range(i, p):
+            b = dense[j]
+            common = int(rows - len(a.absent) - _only(b.absent, a))
+            n[i, j] = n[j, i] = common
+            first, second = of_full[i], of_full[j]
+            if first is not None and second is not None:
+                squares = full[i][1], full[j][1]
+            else:
+                first, of_first = _ranks_where(a, b, full[i])
+                second, of_second = _ranks_where(b, a, full[j])
+                squares = of_first, of_second
+            scale = np.sqrt(squares[0]) * np.sqrt(squares[1])
+            if common > 1 and scale > 0:
+                r[i, j] = r[j, i] = float(np.clip(first @ second / scale, -1, 1))
+
+    in_threads(one, list(range(p)), rows * p, progress, lambda i: str(i))
+    return Matrix(_diagonal(r), n)
+
+
+def _dense(values: Floats) -> _Dense:
+    absent = np.flatnonzero(np.isnan(values))
+    order = np.argsort(values)  # NaN last; the order of equal values does not matter
+    ordered = values[order[: len(values) - len(absent)]]
+    new = np.concatenate(([False], ordered[1:] != ordered[:-1])) if len(ordered) else np.zeros(0, bool)
+    place = np.cumsum(new, dtype=np.int32)
+    levels = int(place[-1]) + 1 if len(place) else 0
+    codes = np.full(len(values), levels, np.int32)
+    codes[order[: len(ordered)]] = place
+    return _Dense(codes, np.bincount(place, minlength=levels).astype(np.int64), absent)
+
+
+def _only(absent: NDArray[np.intp], other: _Dense) -> int:
+    """Count the rows that are missing here and present in another column."""
+    return int(np.count_nonzero(other.codes[absent] < other.levels))
+
+
+def _centred(d: _Dense, counts: Ints) -> tuple[Floats, float]:
+    """Return the mid-rank of each value less their mean, 0 for missing, and the sum of their squares over rows."""
+    total = int(counts.sum())
+    table = np.zeros(d.levels + 1)
+    mid = np.cumsum(counts) - (counts - 1) / 2
+    table[:-1] = np.where(counts > 0, mid - (total + 1) / 2, 0.0)
+    return table, float(counts @ table[:-1] ** 2)
+
+
+def _ranks_where(d: _Dense, other: _Dense, full: tuple[Floats, float]) -> tuple[Floats, float]:
+    """Return a column's centred ranks among the rows where another is present, and the sum of their squares."""
+    if not len(other.absent):
+        table, squares = full
+    else:
+        gone = np.bincount(d.codes[other.absent], minlength=d.levels + 1)[:-1]
+        table, squares = _centred(d, d.counts - gone)
+    return table.take(d.codes), squares
+
+
+def ranks_of_rows(values: Floats) -> Floats:
+    """Return ranks from 1 of the values present, NaN where missing."""
+    out = np.full(len(values), np.nan)
+    at = np.flatnonzero(~np.isnan(values))
+    order = at[np.argsort(values[at])]
+    out[order] = mid_ranks(values[order])
+    return out

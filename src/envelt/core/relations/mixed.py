@@ -1,0 +1,96 @@
+"""How far levels and numbers, or levels and levels, go together: correlation ratio and Cramér's V."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from ..magnitude import in_unit
+
+Floats = NDArray[np.float64]
+Codes = NDArray[np.int64]
+
+CELLS = 200_000
+"""A table of more cells is counted by the pairs that occur."""
+
+
+class Strength(NamedTuple):
+    """A coefficient from 0 to 1, the rows it is of, its p, and what its interval is found from."""
+
+    value: float
+    n: int
+    p: float
+    statistic: float
+    df: tuple[float, float]
+
+
+NOTHING = Strength(float("nan"), 0, float("nan"), float("nan"), (0.0, 0.0))
+
+
+def correlation_ratio(codes: Codes, size: int, values: Floats, inflation: float = 1.0) -> Strength:
+    """Return the correlation ratio of a number in levels: the root of Kelley's epsilon squared, or 0 below 0.
+
+    Parameters
+    ----------
+    codes, size
+        The level of each row, ``-1`` for none, and how many levels there are.
+    values
+        Shape (n,), NaN where missing.
+    inflation
+        Design effect of rows that come in units: F is divided by it.
+
+    References
+    ----------
+    Kelley (1935), Proc Natl Acad Sci 21, 554–559. The test is the classical F.
+    """
+    both = (codes >= 0) & ~np.isnan(values)
+    at, y = codes[both], values[both]
+    n = len(y)
+    if n < 3:
+        return NOTHING._replace(n=n)
+    y, _ = in_unit(y - y[0])
+    y = y - y.mean()
+    count = np.bincount(at, minlength=size).astype(float)
+    k = int(np.count_nonzero(count))
+    total = float(y @ y)
+    if k < 2 or n <= k or total <= 0:
+        return NOTHING._replace(n=n)
+    sums = np.bincount(at, weights=y, minlength=size)
+    mean = sums / np.maximum(count, 1)
+    within = float(np.sum((y - mean[at]) ** 2))
+    between = max(total - within, 0.0)
+    df = (k - 1.0, float(n - k))
+    epsilon = 1 - (within / df[1]) / (total / (n - 1))
+    f = (between / df[0]) / (within / df[1]) if within > 0 else np.inf
+    p = float(special.fdtrc(*df, f / inflation)) if np.isfinite(f) else 0.0
+    return Strength(float(np.sqrt(min(max(epsilon, 0.0), 1.0))), n, p, float(f), df)
+
+
+def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int, inflation: float = 1.0) -> Strength:
+    """Return Bergsma's bias-corrected V of two columns of levels, ``-1`` for none; see `stats.tables.cramers_v`."""
+    both = (a >= 0) & (b >= 0)
+    x, y = a[both], b[both]
+    n = len(x)
+    if n < 2:
+        return NOTHING._replace(n=n)
+    rows, columns = np.bincount(x, minlength=size_a), np.bincount(y, minlength=size_b)
+    r, c = int(np.count_nonzero(rows)), int(np.count_nonzero(columns))
+    if min(r, c) < 2:
+        return NOTHING._replace(n=n)
+    cell = x * size_b + y
+    if size_a * size_b <= CELLS:
+        counts = np.bincount(cell, minlength=size_a * size_b)
+        used = np.flatnonzero(counts)
+        counts = counts[used]
+    else:
+        used, counts = np.unique(cell, return_counts=True)
+    phi2 = max(float(np.sum(counts**2 / (rows[used // size_b] * columns[used % size_b].astype(float)))) - 1, 0.0)
+    df = float((r - 1) * (c - 1))
+    corrected = max(0.0, phi2 - df / (n - 1))
+    smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
+    v = min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
+    x2 = n * phi2
+    return Strength(v, n, float(special.chdtrc(df, x2 / inflation)), x2, (df, float(min(r, c) - 1)))

@@ -1,0 +1,92 @@
+"""A column as relations take it: numbers, levels, or both, and whether its direction means something."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..columns.table import CategoryColumn, Column, TimeColumn
+
+Floats = NDArray[np.float64]
+Codes = NDArray[np.int64]
+
+DENIALS = ("no", "n", "false", "f", "0", "never", "absent", "female", "low", "-")
+AFFIRMED = ("yes", "y", "true", "t", "1", "always", "present", "high", "+")
+SIDES = ("number", "ranks", "two", "levels")
+
+
+@dataclass(frozen=True)
+class Side:
+    """One column of a pair.
+
+    Parameters
+    ----------
+    name, kind
+        Of the column.
+    what
+        "number" (a number, or days), "ranks" (ordered levels), "two" (two levels) or "levels".
+    numbers
+        Values, or the place among ordered or two levels, NaN where missing, shape (n,); nothing for "levels".
+    codes, size
+        The level of each row, ``-1`` where missing, and how many there are; nothing for "number".
+    signed
+        Whether up and down mean something.
+    """
+
+    name: str
+    kind: str
+    what: str
+    numbers: Floats | None
+    codes: Codes | None
+    size: int
+    signed: bool
+    labels: tuple[str, ...] = ()
+
+    @property
+    def missing(self) -> int:
+        """Rows without a value."""
+        absent = self.codes < 0 if self.codes is not None else np.isnan(self.numbers)  # type: ignore[arg-type]
+        return int(np.count_nonzero(absent))
+
+    @property
+    def constant(self) -> bool:
+        """Whether there are fewer than two different values."""
+        if self.codes is not None:
+            return len(np.unique(self.codes[self.codes >= 0])) < 2
+        assert self.numbers is not None
+        with np.errstate(invalid="ignore"):
+            return not np.nanmin(self.numbers, initial=np.inf) < np.nanmax(self.numbers, initial=-np.inf)
+
+
+def side_of(column: Column) -> Side:
+    """Return a column as relations take it."""
+    if not isinstance(column, CategoryColumn):
+        numbers = column.days if isinstance(column, TimeColumn) else column.numbers
+        return Side(column.name, column.kind, "number", numbers, None, 0, True)
+    codes = column.codes.astype(np.int64)
+    two = column.distinct == 2
+    if column.ordered or two:
+        numbers = np.where(codes < 0, np.nan, codes.astype(float))
+        signed = column.ordered or _has_direction(column.levels)
+        what = "two" if two else "ranks"
+        return Side(column.name, column.kind, what, numbers, codes, len(column.levels), signed, column.levels)
+    return Side(column.name, column.kind, "levels", None, codes, len(column.levels), False, column.levels)
+
+
+def _has_direction(levels: tuple[str, ...]) -> bool:
+    """Say whether the second of two levels is more than the first: yes than no, 1 than 0."""
+    first, second = (level.strip().casefold() for level in levels[:2])
+    if first in DENIALS or second in AFFIRMED:
+        return True
+    try:
+        return float(first) < float(second)
+    except ValueError:
+        return False
+
+
+def numbers_of(side: Side) -> Floats:
+    """Return the numbers of a side that has some."""
+    assert side.numbers is not None
+    return side.numbers

@@ -1,0 +1,187 @@
+"""Which columns say the same thing, and which move together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from ..core.columns.outcome import ClassOutcome, NumericOutcome
+from ..core.columns.table import Column
+from ..core.columns.units import unit_keys
+from ..core.finding import Finding, by_weight
+from ..core.later import Later
+from ..core.relations import findings as said
+from ..core.relations.groups import alike, inflation
+from ..core.relations.relations import ALTERNATIVES, METHODS, Asked, Relations, relate
+from ..core.relations.side import Side, side_of
+from ..core.relations.together import Joint, joint_shares
+from ..core.stats.clustered import unit_codes
+from ..core.stats.folds import deal, hash_blocks
+from ..core.words import plural
+from ..errors import OptionError, did_you_mean, option
+from ..views.relations import Part, RelationsView, Shown
+from ..write.progress import slow_progress
+from .checks import refuse_itself
+from .context import Context, once
+
+ORDERS = ("similar", "file")
+MOST_PARTS = 12
+MOST_TOGETHER = 60
+"""Candidates of which all pairs are looked at together."""
+
+
+@dataclass(frozen=True)
+class Options:
+    """What was asked for; see `Study.relations`."""
+
+    columns: tuple[str, ...]
+    method: str
+    by: tuple[str, ...]
+    at_least: float | None
+    confidence: float
+    alternative: str
+    order: str
+    whole: bool
+
+    def __post_init__(self) -> None:
+        for what, value, known in (
+            ("method", self.method, METHODS), ("alternative", self.alternative, ALTERNATIVES),
+            ("order", self.order, ORDERS),
+        ):  # fmt: skip
+            if value not in known:
+                raise OptionError(f"No {what} {value!r}.{did_you_mean(value, known)} It is one of {', '.join(known)}.")
+        if self.at_least is not None and not 0 <= self.at_least <= 1:
+            raise OptionError(f"Strengths run from 0 to 1: at_least cannot be {self.at_least!r}.")
+        if not 0 < self.confidence < 1:
+            raise OptionError(f"The confidence must lie between 0 and 1, such as 0.95, not be {self.confidence!r}.")
+        if self.alternative != "two-sided" and self.method == "auto":
+            raise OptionError(
+                "A one-sided test needs a coefficient with a sign: "
+                f"{option('method', 'pearson', 'spearman', 'kendall')}."
+            )
+
+
+@once
+def show_relations(context: Context, options: Options) -> RelationsView:
+    """Relate every two columns."""
+    names, about = _chosen(context, options)
+    asked = Asked(options.method, options.confidence, options.alternative)
+    units = context.unit_codes()
+    sides = [side_of(context.table[n]) for n in names]
+    constant = [s.name for s in sides if s.constant]
+    if constant:
+        about = (*about, f"of one value, so without a coefficient: {', '.join(constant[:6])}")
+
+    def made() -> Relations:
+        with slow_progress("Relations") as report:
+            return relate(sides, asked, units, context.seed, report)
+
+    whole = Later(made)
+    outcome = context.plan.outcome if context.plan.outcome in names else None
+    shown = Shown(
+        whole, outcome, Later(lambda: _alike(whole(), outcome)),
+        Later(lambda: inflation(whole().sides, _inner(whole(), outcome))), Later(lambda: _joint(context, names)),
+        Later(lambda: _parts(context, options, asked)) if options.by else None,
+    )  # fmt: skip
+    title = "How the columns go together" if not options.columns else f"How {plural(len(names), 'column')} go together"
+    return RelationsView(
+        shown, (*about, *context.counted), Later(lambda: _found(context, shown)), context.names, title,
+        at_least=options.at_least, order=options.order, triangle=not options.whole,
+    )  # fmt: skip
+
+
+def _chosen(context: Context, options: Options) -> tuple[list[str], tuple[str, ...]]:
+    """Return the columns to relate, and lines on those that are left out."""
+    table, about = context.table, (f"{plural(len(context.table), 'row')}", *context.kept)
+    ranked = options.method != "auto"
+    if options.columns:
+        names = list(dict.fromkeys(options.columns))
+        for name in names:
+            _refuse(table[name], ranked)
+        refuse_itself(options.by, tuple(names))
+    else:
+        skipped = ("identifier", "text", "constant", *(("nominal",) if ranked else ()))
+        names = [c.name for c in table if c.kind not in skipped and c.name not in options.by and not c.empty]
+        names = [n for n in names if n != context.unit]
+        out = [c.name for c in table if c.name not in names and c.name not in options.by]
+        if out:
+            listed = ", ".join(out[:6]) + (", …" if len(out) > 6 else "")
+            about = (*about, f"left out, as names, texts or constants: {listed}")
+    if len(names) < 2:
+        raise OptionError("Relations are between columns: name two or more that hold numbers or levels.")
+    return names, about
+
+
+def _refuse(column: Column, ranked: bool) -> None:
+    if column.empty:
+        raise OptionError(f"{column.name!r} is missing in every row: it goes with nothing.")
+    if ranked and side_of(column).numbers is None:
+        raise OptionError(
+            f"{column.name!r} is {column.kind} and has no order, so it has no such correlation: leave method out, and "
+            "it gets a correlation ratio or Cramér's V."
+        )
+
+
+def _inner(relations: Relations, outcome: str | None) -> list[int]:
+    return [i for i, s in enumerate(relations.sides) if s.name != outcome and not s.constant]
+
+
+def _alike(relations: Relations, outcome: str | None) -> list[Any]:
+    about = np.full(len(relations.sides), np.nan)
+    if outcome is not None:
+        about = relations.strength[relations.names.index(outcome)]
+    return alike(relations.sides, relations.strength, about, _inner(relations, outcome))
+
+
+def _found(context: Context, shown: Shown) -> tuple[Finding, ...]:
+    relations, outcome = shown.relations(), shown.outcome
+    groups = shown.groups()
+    found = said.said_of_groups(groups, relations)
+    found += said.said_of_inflation(shown.inflation(), relations.names, groups)
+    found += said.said_of_curves(relations)
+    found += said.carried_by_few(relations, [str(r) for r in context.table.rows])
+    found += said.within_levels(relations)
+    found += said.equal_summaries(relations, outcome)
+    if outcome is not None:
+        found += said.said_together(shown.together(), outcome)
+    return by_weight(found)
+
+
+def _joint(context: Context, names: list[str]) -> list[Joint]:
+    """Look at pairs of candidates together; of more than sixty the first sixty by what each says alone are taken."""
+    outcome = context.outcome
+    if outcome is None:
+        return []
+    made = {n for n, sources in context.origins.items() if outcome.name in sources}
+    columns = [context.table[n] for n in names if n not in (outcome.name, context.unit) and n not in made]
+    known, target = outcome.known, outcome.target()
+    keys = np.flatnonzero(known)
+    units = None
+    if context.unit is not None:
+        keys = unit_keys(context.table[context.unit])[known].astype(np.int64)
+        units = unit_codes(keys)
+    folds = deal(hash_blocks(keys, context.seed), target.load, context.seed)
+    if isinstance(outcome, ClassOutcome):
+        y = outcome.is_event[known].astype(float)
+    else:
+        assert isinstance(outcome, NumericOutcome)
+        y = outcome.values[known]
+    with slow_progress("Pairs together") as report:
+        return joint_shares(columns[:MOST_TOGETHER], target, y, known, folds, units, report)
+
+
+def _parts(context: Context, options: Options, asked: Asked) -> list[Part]:
+    """Relate the same columns in each of the largest groups."""
+    grouping = context.grouping(options.by)
+    names, _ = _chosen(context, options)
+    n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
+    largest = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
+    units, parts = context.unit_codes(), []
+    for k in largest:
+        at = np.flatnonzero(grouping.codes == k)
+        sides: list[Side] = [side_of(context.table[name].take(at)) for name in names]
+        within = None if units is None else unit_codes(units[at])
+        parts.append(Part(grouping.labels[k], relate(sides, asked, within, context.seed)))
+    return parts

@@ -1,0 +1,254 @@
+"""How columns go together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ..core.finding import Finding
+from ..core.later import Later
+from ..core.relations.forms import FORMS
+from ..core.relations.groups import Alike, Inflation, similarity_order
+from ..core.relations.relations import KENDALL, NAMES, Relations
+from ..core.relations.together import Joint
+from ..core.stats.multiplicity import q_values
+from ..core.stats.stratified import cochran_q
+from ..declared import tabled, valued
+from ..view import View
+from ..write.digits import count, measured, places, probability
+from ..write.shown import EVERY
+from .captions import Captions
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+MOST_PAIRS = 20
+LARGE = 300
+"""Columns beyond which a person sees the pairs and the groups; the matrix is saved."""
+
+
+class Part(NamedTuple):
+    """The relations in one group of rows."""
+
+    label: str
+    relations: Relations
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What the view shows; each part is made when it is asked for."""
+
+    relations: Later[Relations]
+    outcome: str | None
+    groups: Later[list[Alike]]
+    inflation: Later[list[Inflation]]
+    together: Later[list[Joint]]
+    parts: Later[list[Part]] | None
+
+
+class RelationsView(View):
+    """How strongly every two columns go together, in which form, and how surely."""
+
+    step = "relations"
+
+    def __init__(
+        self,
+        shown: Shown,
+        about: tuple[str, ...],
+        found: Later[tuple[Finding, ...]],
+        names: Captions,
+        title: str,
+        *,
+        at_least: float | None,
+        order: str,
+        triangle: bool,
+    ) -> None:
+        super().__init__(title, names.given)
+        self._result, self._about, self._findings, self._names = shown, about, found, names
+        self._at_least, self._look, self._triangle = at_least, order, triangle
+
+    @tabled({EVERY: places}, folded=lambda view: 0 if len(view.relations.sides) > 12 else None)
+    def table(self) -> pd.DataFrame:
+        """The square matrix of coefficients, columns as index and columns; NaN where there is none, or too weak."""
+        relations = self.relations
+        values = relations.coefficient.copy()
+        if self._at_least is not None:
+            values[relations.strength < self._at_least] = np.nan
+        return pd.DataFrame(values, index=pd.Index(relations.names, name="column"), columns=list(relations.names))
+
+    @tabled(
+        {"n": count, "coefficient": places, "low": places, "high": places, "p": probability, "q": probability},
+        folded=MOST_PAIRS, spare=("p", "n", "form", "method"),
+    )  # fmt: skip
+    def pairs(self) -> pd.DataFrame:
+        """First, second, method, n, coefficient, low, high, p, q and form of every pair, the strongest first."""
+        i, j = self.relations.upper(self._at_least)
+        return _pairs(self.relations, i, j)
+
+    @tabled(
+        {"n": count, "coefficient": places, "low": places, "high": places, "p": probability, "q": probability},
+        there=lambda view: view._result.outcome is not None, folded=MOST_PAIRS, spare=("p", "n", "form", "method"),
+    )  # fmt: skip
+    def with_outcome(self) -> pd.DataFrame:
+        """The pairs that the outcome takes part in, by candidate, the strongest first; where the outcome is there."""
+        relations, outcome = self.relations, self._result.outcome
+        assert outcome is not None
+        at = relations.names.index(outcome)
+        strength = relations.strength[at]
+        others = np.array([k for k in np.argsort(-np.nan_to_num(strength, nan=-1.0), kind="stable") if k != at])
+        table = _pairs(relations, np.full(len(others), at), others).drop(columns="first")
+        return table.set_index("second").rename_axis("candidate")
+
+    @tabled({"weakest": places}, there=lambda view: bool(view._result.groups()), folded=10)
+    def groups(self) -> pd.DataFrame:
+        """Columns that say nearly the same: members, the one to keep and why; where there are some."""
+        names = self.relations.names
+        found = self._result.groups()
+        return pd.DataFrame(
+            {
+                "members": [[names[i] for i in g.members] for g in found],
+                "keep": [names[g.keep] for g in found],
+                "why": [g.why for g in found],
+                "weakest": [g.weakest for g in found],
+            }
+        )
+
+    @tabled(
+        {"vif": measured, "r_squared": places, "n": count}, there=lambda view: bool(view._result.inflation()), folded=8,
+        heads={"vif": "variance inflation", "r_squared": "explained"},
+    )  # fmt: skip
+    def inflation(self) -> pd.DataFrame:
+        """Vif, r_squared, n and explained_by of each number against all others; of rows where all are present."""
+        names = self.relations.names
+        found = self._result.inflation()
+        return pd.DataFrame(
+            {
+                "vif": [f.vif for f in found],
+                "r_squared": [1 - 1 / f.vif for f in found],
+                "n": [f.n for f in found],
+                "explained_by": [[names[i] for i, _ in f.by] for f in found],
+            },
+            index=pd.Index([names[f.at] for f in found], name="column"),
+        )
+
+    @tabled(
+        {"joint_share": places, "first_alone": places, "second_alone": places, "excess": places, "low": places,
+         "high": places},
+        there=lambda view: view._result.outcome is not None and bool(view._result.together()), folded=8,
+        spare=("second_alone", "first_alone"),
+    )  # fmt: skip
+    def together(self) -> pd.DataFrame:
+        """Pairs of candidates that say more together: joint_share, each alone, excess over both, low and high."""
+        found = self._result.together()
+        return pd.DataFrame(
+            {
+                "first": [j.first for j in found], "second": [j.second for j in found],
+                "joint_share": [j.share.share for j in found],
+                "first_alone": [j.alone[0] for j in found], "second_alone": [j.alone[1] for j in found],
+                "excess": [j.excess[0] for j in found], "low": [j.excess[1] for j in found],
+                "high": [j.excess[2] for j in found],
+            }
+        )  # fmt: skip
+
+    @tabled({EVERY: places}, there=lambda view: view._result.parts is not None, folded=0)
+    def by(self) -> pd.DataFrame:
+        """One matrix a group under each other, part and column as index; where columns divide the rows."""
+        assert self._result.parts is not None
+        frames = {
+            part.label: pd.DataFrame(part.relations.coefficient, list(self.relations.names), list(self.relations.names))
+            for part in self._result.parts()
+        }
+        return pd.concat(frames, names=["part", "column"])
+
+    @tabled(
+        {"overall": places, "lowest": places, "highest": places, "p": probability, "q": probability},
+        there=lambda view: view._result.parts is not None, folded=10, spare=("p",),
+    )  # fmt: skip
+    def differ(self) -> pd.DataFrame:
+        """Pairs that go together differently in the groups, the surest first.
+
+        Overall, the lowest and highest coefficient and where they are, p of Cochran's Q on Fisher's z, and q.
+        """
+        assert self._result.parts is not None
+        return _differ(self.relations, self._result.parts())
+
+    @property
+    def relations(self) -> Relations:
+        """The result itself."""
+        return self._result.relations()
+
+    @valued
+    def outcome(self) -> str | None:
+        """The outcome, where it is among the columns."""
+        return self._result.outcome
+
+    def _lines(self) -> tuple[str, ...]:
+        asked = self.relations.asked
+        how = {
+            "auto": "coefficients: Pearson on a line and of two levels, Spearman of ranks and where the form asks for "
+            "it, correlation ratio on a curve and of levels with numbers, Cramér's V of levels",
+            "pearson": "Pearson's correlation", "spearman": "Spearman's rank correlation", "kendall": "Kendall's tau-b",
+        }[asked.method]  # fmt: skip
+        kept = () if self._at_least is None else (f"only {self._at_least:g} or more",)
+        return (*self._about, f"{how}; each pair on the rows where both are present", *kept)
+
+    def _line(self) -> str:
+        kept = () if self._at_least is None else (f"only {self._at_least:g} or more",)
+        return " · ".join((*self._about, *kept))
+
+    def _found(self) -> tuple[Finding, ...]:
+        return self._findings()
+
+    def _picture(self) -> Figure:
+        from ..draw.relations.heat import draw_relations
+
+        relations = self.relations
+        order = similarity_order(relations.strength) if self._look == "similar" else list(range(len(relations.sides)))
+        names = tuple(self._names(n) for n in relations.names)
+        return draw_relations(
+            relations, names, order, self.title, self._line(), outcome=self._result.outcome,
+            at_least=self._at_least, triangle=self._triangle,
+        )  # fmt: skip
+
+
+def _pairs(relations: Relations, i: NDArray[np.integer], j: NDArray[np.integer]) -> pd.DataFrame:
+    first, second = i.astype(np.intp), j.astype(np.intp)
+    low, high = relations.intervals(first, second)
+    names = np.array(relations.names, dtype=object)
+    form = relations.form[first, second]
+    return pd.DataFrame(
+        {
+            "first": names[first], "second": names[second],
+            "method": np.array(NAMES, dtype=object)[relations.method[first, second]],
+            "n": relations.n[first, second], "coefficient": relations.coefficient[first, second],
+            "low": low, "high": high, "p": relations.p[first, second], "q": relations.q()[first, second],
+            "form": np.array(FORMS, dtype=object)[form],
+        }
+    )  # fmt: skip
+
+
+def _differ(whole: Relations, parts: list[Part]) -> pd.DataFrame:
+    i, j = np.triu_indices(len(whole.sides), 1)
+    r = np.stack([p.relations.coefficient[i, j] for p in parts])
+    n = np.stack([p.relations.n[i, j] for p in parts])
+    signed = (whole.method[i, j] > 0) & (whole.method[i, j] <= KENDALL)
+    rows = []
+    for k in np.flatnonzero(signed):
+        known = ~np.isnan(r[:, k]) & (n[:, k] > 4) & (np.abs(r[:, k]) < 1)
+        if known.sum() < 2:
+            continue
+        z, at = np.arctanh(r[known, k]), np.flatnonzero(known)
+        test = cochran_q(z, 1 / (n[known, k] - 3.0))
+        low, high = at[int(np.argmin(z))], at[int(np.argmax(z))]
+        rows.append(
+            (whole.names[i[k]], whole.names[j[k]], float(whole.coefficient[i[k], j[k]]), float(r[low, k]),
+             parts[low].label, float(r[high, k]), parts[high].label, test.p)
+        )  # fmt: skip
+    columns = ["first", "second", "overall", "lowest", "lowest_in", "highest", "highest_in", "p"]
+    table = pd.DataFrame(rows, columns=columns)
+    table["q"] = q_values(table["p"].to_numpy(float))
+    return table.sort_values("p", kind="stable", ignore_index=True)
