@@ -2,8 +2,9 @@
 
     python benchmarks/forms.py [pairs]
 
-Straight lines, monotone curves, bends, waves and no relation, with noise of several kinds, and either an R² of 0.3 or more and 200 rows or more, or 1,000 rows or more. At least 90 % should be right; beside it the same at
-fewer rows and weaker relations, where "not decided" is no mistake.
+Straight lines, monotone curves, bends, waves and no relation, with noise of several kinds, and either an R² of 0.3 or
+more and 200 rows or more, or 1,000 rows or more. At least 90 % should be right; beside it the same at fewer rows and
+weaker relations, where "not decided" is no mistake.
 """
 
 from __future__ import annotations

@@ -7,9 +7,9 @@ from scipy import stats
 
 from envelt import Study
 from envelt.core.against.by_number import shrunken_means
+from envelt.core.stats.form import relation_form
 from envelt.core.stats.groups import compare_groups
 from envelt.core.stats.shrinkage import shrunken_levels
-from envelt.core.stats.trend import relation_form
 from envelt.core.stats.two_groups import kruskal_wallis_of_two, rank_pair
 from envelt.errors import OptionError, OutcomeError
 
@@ -133,7 +133,7 @@ def test_forms_that_only_the_other_side_shows():
     assert relation_form(boomerang, z).form == "curved"
     assert relation_form(z, boomerang).form == "curved"
     assert relation_form(z, np.zeros(2000)).form == "none"
-    assert relation_form(z[:12], boomerang[:12]).form == "unknown"  # too few rows to say
+    assert relation_form(z[:12], boomerang[:12]).form == "not decided"  # too few rows to say
 
 
 @pytest.mark.parametrize("outcome", ["wintered", "honey"])

@@ -15,9 +15,10 @@ from envelt.core.shapes.dip import dip_statistic, dip_test
 from envelt.core.shapes.dots import dot_levels, fitted_dots
 from envelt.core.shapes.qq import normal_positions, normal_qq
 from envelt.core.stats.cut import best_cut
+from envelt.core.stats.form import relation_form
 from envelt.core.stats.group_pairs import all_pairs, holm
 from envelt.core.stats.groups import summarise_groups
-from envelt.core.stats.trend import least_squares, relation_form, smooth_trend
+from envelt.core.stats.trend import least_squares, smooth_trend
 from envelt.core.tallies.moments import Moments
 from envelt.demo import planted
 from envelt.errors import EnveltError, OptionError

@@ -17,6 +17,8 @@ from .steps.checks import names_of
 from .steps.contingency import Asked, tabulate
 from .steps.distribution import show_distribution, show_sheet
 from .steps.inventory import take_inventory
+from .steps.pairwise import Options as PairwiseOptions
+from .steps.pairwise import show_pairwise
 from .steps.rank import show_rank
 from .steps.relations import Options as RelationsOptions
 from .steps.relations import show_relations
@@ -34,6 +36,7 @@ if TYPE_CHECKING:
     from .views.distribution import DistributionView, SheetView
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
+    from .views.pairwise import PairwiseView
     from .views.rank import RankView
     from .views.relations import RelationsView
 
@@ -457,6 +460,32 @@ class Study:
             names_of(columns), method, names_of(by, "by"), at_least, confidence, alternative, order, whole
         )
         return show_relations(self._context, options)
+
+    def pairwise(
+        self, *columns: Names, by: Names | None = None, most: int = 6, colour: str | None = None,
+        ranks: bool = False, panels: bool = False,
+    ) -> PairwiseView:  # fmt: skip
+        """Show every pair of columns once, by class; of two columns named, that pair large.
+
+        Parameters
+        ----------
+        *columns
+            Without a name: the best-ranked candidates that do not repeat each other. Two give one pair, large.
+        by
+            The column whose groups are the classes; by default an outcome of classes.
+        most
+            How many columns to choose, where none is named.
+        colour
+            A third column by colour, of one pair.
+        ranks, panels
+            Of one pair: rank against rank; one panel a class, on shared axes.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+        """
+        options = PairwiseOptions(names_of(columns), names_of(by, "by"), most, colour, ranks, panels)
+        return show_pairwise(self._context, options)
 
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.

@@ -21,9 +21,10 @@ app = typer.Typer(
     help=(
         "Decide which features to use, and how to prepare them, before any model.\n\nIn the order of the work: begin "
         "(a study file for you to correct), inventory (what is each column?), balance (how lopsided is the "
-        "outcome?), distribution (what does a column look like?), contingency (counts and rates in every cell), rank "
-        "(which candidates carry something?), against (how does the outcome differ along one?), report (all of it on "
-        "one page).\n\nTry: envelt demo"
+        "outcome?), distribution (what does a column look like?), against (how does the outcome differ along one?), "
+        "contingency (counts and rates in every cell), relations (which columns say the same?), pairwise (how does "
+        "each pair look?), rank (which candidates carry something?), report (all of it on one page).\n\n"
+        "Try: envelt demo"
     ),
 )
 
@@ -184,6 +185,66 @@ def rank(
     """
     study = given.study()
     given.give([study.rank(names_in(columns, study.table.columns), time=time)])
+
+
+@app.command()
+@takes("by", "outcome", "event", "unit", *ROWS, "seed", *SAVED)
+def relations(
+    given: Given,
+    columns: Annotated[
+        list[str] | None, typer.Argument(metavar="[COLUMN]...", help="Two or more columns. None: all.")
+    ] = None,
+    method: Annotated[
+        str, typer.Option(metavar="NAME", help="auto (all kinds, by form), pearson, spearman or kendall.")
+    ] = "auto",
+    at_least: Annotated[
+        float | None,
+        typer.Option("--at-least", metavar="STRENGTH", help="Only pairs of this strength or more, 0 to 1."),
+    ] = None,
+    confidence: Annotated[float, typer.Option(metavar="SHARE", help="Of the intervals.")] = 0.95,
+    alternative: Annotated[
+        str, typer.Option(metavar="NAME", help="two-sided, greater or less; with a named method.")
+    ] = "two-sided",
+    order: Annotated[
+        str, typer.Option(metavar="HOW", help="Of the picture: similar columns together, or file.")
+    ] = "similar",
+    whole: Annotated[bool, typer.Option("--whole", help="Draw the whole square, not half of it.")] = False,
+) -> None:
+    """Say which columns say the same thing, which move together, in which form, and what to keep of each group.
+
+    Example: envelt relations demo --outcome wintered --at-least 0.4 --out columns.png
+    """
+    study = given.study()
+    view = study.relations(
+        names_in(columns, study.table.columns), method=method, by=names_in(given["by"]), at_least=at_least,
+        confidence=confidence, alternative=alternative, order=order, whole=whole,
+    )  # fmt: skip
+    given.give([view])
+
+
+@app.command()
+@takes("by", "outcome", "event", "unit", *ROWS, "seed", *SAVED)
+def pairwise(
+    given: Given,
+    columns: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[COLUMN]...", help="Two (that pair, large) or more. None: the best-ranked."),
+    ] = None,
+    most: Annotated[int, typer.Option(metavar="N", min=2, help="How many to choose, where none is named.")] = 6,
+    colour: Annotated[str | None, typer.Option(metavar="COLUMN", help="A third column by colour, of one pair.")] = None,
+    ranks: Annotated[bool, typer.Option("--ranks", help="Rank against rank, of one pair.")] = False,
+    panels: Annotated[bool, typer.Option("--panels", help="One panel a class on shared axes, of one pair.")] = False,
+) -> None:
+    """Show every pair of columns once, by class, with its coefficient and form; or one pair, large.
+
+    Example: envelt pairwise demo humidity mites altitude_m --outcome wintered --out pairs.png
+    """
+    study = given.study()
+    view = study.pairwise(
+        names_in(columns, study.table.columns), by=names_in(given["by"]), most=most, colour=colour, ranks=ranks,
+        panels=panels,
+    )  # fmt: skip
+    given.give([view])
 
 
 @app.command()

@@ -140,7 +140,7 @@ def _found(context: Context, shown: Shown) -> tuple[Finding, ...]:
     groups = shown.groups()
     found = said.said_of_groups(groups, relations)
     found += said.said_of_inflation(shown.inflation(), relations.names, groups)
-    found += said.said_of_curves(relations)
+    found += said.said_of_curves(relations, outcome)
     found += said.carried_by_few(relations, [str(r) for r in context.table.rows])
     found += said.within_levels(relations)
     found += said.equal_summaries(relations, outcome)

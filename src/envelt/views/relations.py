@@ -87,7 +87,7 @@ class RelationsView(View):
     def pairs(self) -> pd.DataFrame:
         """First, second, method, n, coefficient, low, high, p, q and form of every pair, the strongest first."""
         i, j = self.relations.upper(self._at_least)
-        return _pairs(self.relations, i, j)
+        return pair_table(self.relations, i, j)
 
     @tabled(
         {"n": count, "coefficient": places, "low": places, "high": places, "p": probability, "q": probability},
@@ -100,7 +100,7 @@ class RelationsView(View):
         at = relations.names.index(outcome)
         strength = relations.strength[at]
         others = np.array([k for k in np.argsort(-np.nan_to_num(strength, nan=-1.0), kind="stable") if k != at])
-        table = _pairs(relations, np.full(len(others), at), others).drop(columns="first")
+        table = pair_table(relations, np.full(len(others), at), others).drop(columns="first")
         return table.set_index("second").rename_axis("candidate")
 
     @tabled({"weakest": places}, there=lambda view: bool(view._result.groups()), folded=10)
@@ -215,7 +215,8 @@ class RelationsView(View):
         )  # fmt: skip
 
 
-def _pairs(relations: Relations, i: NDArray[np.integer], j: NDArray[np.integer]) -> pd.DataFrame:
+def pair_table(relations: Relations, i: NDArray[np.integer], j: NDArray[np.integer]) -> pd.DataFrame:
+    """Return one row a pair: first, second, method, n, coefficient, low, high, p, q and form."""
     first, second = i.astype(np.intp), j.astype(np.intp)
     low, high = relations.intervals(first, second)
     names = np.array(relations.names, dtype=object)

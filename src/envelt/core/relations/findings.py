@@ -37,13 +37,15 @@ def said_of_groups(groups: list[Alike], relations: Relations) -> list[Finding]:
         listed = ", ".join(marked(names[i]) for i in g.members[:6])
         more = f" and {len(g.members) - 6} more" if len(g.members) > 6 else ""
         kept = marked(names[g.keep])
+        numbers = all(relations.sides[i].what == "number" for i in g.members)
         found.append(
             Finding(
                 "say-nearly-the-same",
                 "note",
                 tuple(names[i] for i in g.members),
                 f"{listed}{more} say nearly the same: every two of them go together at {g.weakest:.2f} or more.",
-                f"Keep one: {kept} ({g.why}); or their mean, if each measures the same with an error of its own.",
+                f"Keep one: {kept} ({g.why})"
+                + ("; or their mean, if each measures the same with an error of its own." if numbers else "."),
                 {"weakest": g.weakest, "keep": names[g.keep], "why": g.why},
             )
         )
@@ -85,14 +87,14 @@ class _Pair(NamedTuple):
     rows: NDArray[np.intp]
 
 
-def _numeric_pairs(relations: Relations, at_least: float) -> list[_Pair]:
+def _numeric_pairs(relations: Relations, at_least: float, *also: str) -> list[_Pair]:
     i, j = relations.upper()
     out: list[_Pair] = []
     for a, b in zip(i[: 20 * MOST_LOOKED_AT], j[: 20 * MOST_LOOKED_AT], strict=True):
         first, second = relations.sides[a], relations.sides[b]
         if len(out) >= MOST_LOOKED_AT or relations.strength[a, b] < at_least:
             break
-        if first.what == second.what == "number":
+        if "number" in (first.what, second.what) and {first.what, second.what} <= {"number", *also}:
             x, y = numbers_of(first), numbers_of(second)
             rows = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
             if len(rows) >= T.FORM_ROWS:
@@ -100,11 +102,11 @@ def _numeric_pairs(relations: Relations, at_least: float) -> list[_Pair]:
     return out
 
 
-def said_of_curves(relations: Relations) -> list[Finding]:
-    """Name the curves that a straight line misses most."""
+def said_of_curves(relations: Relations, outcome: str | None = None) -> list[Finding]:
+    """Name the curves that a straight line misses most, those along which the outcome bends first."""
     names, form = relations.names, relations.form
     found = []
-    for pair in _numeric_pairs(relations, T.CURVE_LEAST):
+    for pair in _numeric_pairs(relations, T.CURVE_LEAST, "two"):
         if FORMS[form[pair.i, pair.j]] != "curved":
             continue
         r = pearson_coefficient(pair.x, pair.y)
@@ -123,7 +125,7 @@ def said_of_curves(relations: Relations) -> list[Finding]:
                 {"pearson": r, "correlation_ratio": curve, "gain": curve**2 - r * r},
             )
         )
-    return sorted(found, key=lambda f: -f.evidence["gain"])[:2]
+    return sorted(found, key=lambda f: (outcome not in f.columns, -f.evidence["gain"]))[:3]
 
 
 def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
@@ -133,7 +135,7 @@ def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
     531–545).
     """
     names, found = relations.names, []
-    for pair in _numeric_pairs(relations, T.FEW_CARRY_LEAST):
+    for pair in _correlated(relations):
         n = len(pair.x)
         zx, zy = (_standardized(v) for v in (pair.x, pair.y))
         r = float(np.mean(zx * zy))
@@ -162,6 +164,22 @@ def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
             )
         )
     return found[:2]
+
+
+def _correlated(relations: Relations) -> list[_Pair]:
+    """Return the pairs of numbers of the largest Pearson correlations, whatever their form."""
+    at = [i for i, s in enumerate(relations.sides) if s.what == "number" and not s.constant][:MOST_COLUMNS]
+    columns = [numbers_of(relations.sides[i]) for i in at]
+    r = np.abs(np.nan_to_num(pearson_matrix(columns).r, nan=0.0)) if len(at) > 1 else np.zeros((0, 0))
+    first, second = np.nonzero(np.triu(r >= T.FEW_CARRY_LEAST, 1))
+    order = np.argsort(-r[first, second], kind="stable")[:MOST_LOOKED_AT]
+    out = []
+    for a, b in zip(first[order], second[order], strict=True):
+        x, y = columns[a], columns[b]
+        rows = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
+        if len(rows) >= T.FORM_ROWS:
+            out.append(_Pair(at[a], at[b], x[rows], y[rows], rows))
+    return out
 
 
 def _standardized(v: Floats) -> Floats:

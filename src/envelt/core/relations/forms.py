@@ -23,13 +23,13 @@ SCREEN_BINS = 8
 
 
 def forms_of(sides: list[Side], units: Units, seed: int) -> NDArray[np.int8]:
-    """Return the form of pairs of numbers: of those that a screen shows to be related, the strongest 1,500.
+    """Return the form of pairs of numbers, or of a number and two levels, that a screen shows to be related.
 
     The screen is the share of each number that lies between eight bins of another, on 4,000 rows, all pairs at once.
     """
     p = len(sides)
     out = np.zeros((p, p), np.int8)
-    at = [i for i, s in enumerate(sides) if s.what == "number" and not s.constant]
+    at = [i for i, s in enumerate(sides) if s.what in ("number", "two") and not s.constant]
     if len(at) < 2:
         return out
     numbers = [numbers_of(sides[i]) for i in at]
@@ -40,14 +40,14 @@ def forms_of(sides: list[Side], units: Units, seed: int) -> NDArray[np.int8]:
     share, n = _between_bins([c[keep] for c in numbers])
     noise = (SCREEN_BINS - 1) / np.maximum(n, 1)
     related = (np.maximum(share, share.T) > noise + T.SCREEN_SURE * np.sqrt(2 * noise / np.maximum(n, 1))) & (n >= 30)
+    two = np.array([sides[i].what == "two" for i in at], bool)  # with each other they have no form
+    related &= ~(two[:, None] & two[None, :])
     first, second = np.nonzero(np.triu(related, 1))
     order = np.argsort(-np.maximum(share, share.T)[first, second], kind="stable")[:MOST_FORMS]
     code = {name: k for k, name in enumerate(FORMS)}
-    of = np.triu(n >= 30, 1)
-    grid = np.zeros((len(at), len(at)), np.int8)
-    grid[of] = code["none"]
-    grid[np.triu(n < 30, 1)] = code["not decided"]
-    grid[related & of] = 0
+    grid = np.where(related, 0, np.where(n >= 30, code["none"], code["not decided"])).astype(np.int8)
+    grid[two[:, None] & two[None, :]] = 0
+    grid = np.triu(grid, 1)
 
     def one(k: int) -> str:
         i, j = int(first[k]), int(second[k])

@@ -83,7 +83,12 @@ def pearson_matrix(columns: list[Floats]) -> Matrix:
     for i, j in zip(*np.nonzero(np.triu(lost | lost.T, 1)), strict=True):
         r[i, j] = r[j, i] = _of_pair(columns[i], columns[j])
     r[n < 2] = np.nan
-    return Matrix(_diagonal(np.clip(r, -1, 1)), n.astype(np.int64))
+    return Matrix(_diagonal(_rounded(r)), n.astype(np.int64))
+
+
+def _rounded(r: Floats) -> Floats:
+    """Return correlations, those within rounding of ±1 as ±1."""
+    return np.where(1 - np.abs(r) < 4e-15, np.sign(r), np.clip(r, -1, 1))
 
 
 def _centre(c: Floats) -> tuple[float, float]:

@@ -274,8 +274,10 @@ def _choose_by_form(
                 made.df[i, j] = made.df[j, i] = ratio[2]
                 made.p[i, j] = made.p[j, i] = ratio[3]
                 continue
-        if not np.isnan(spearman.r[a, b]):
-            made.both(int(i), int(j), float(spearman.r[a, b]), int(spearman.n[a, b]), SPEARMAN)
+        rho = float(spearman.r[a, b])
+        if not np.isnan(rho):
+            rho = rho if sides[i].signed and sides[j].signed else abs(rho)
+            made.both(int(i), int(j), rho, int(spearman.n[a, b]), SPEARMAN)
 
 
 def _along_bins(x: Floats, y: Floats) -> tuple[float, float, tuple[float, float], float]:

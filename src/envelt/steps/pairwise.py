@@ -1,0 +1,175 @@
+"""How pairs of columns look, by class."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..core.columns.outcome import ClassOutcome
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.finding import Finding, by_weight
+from ..core.later import Later
+from ..core.relations import findings as said
+from ..core.relations.panels import MOST_CLASSES, Axis, Classes, Panel, axis_of, panels_of
+from ..core.relations.relations import Asked, Relations, relate
+from ..core.relations.side import side_of
+from ..core.relations.single import Single, single_pair
+from ..core.words import plural
+from ..errors import OptionError
+from ..views.pairwise import PairwiseView, Triangle
+from ..write.progress import slow_progress
+from .checks import whole_number
+from .context import Context, once
+from .rank import show_rank
+
+MOST_COLUMNS = 12
+
+
+@dataclass(frozen=True)
+class Options:
+    """What was asked for; see `Study.pairwise`."""
+
+    columns: tuple[str, ...]
+    by: tuple[str, ...]
+    most: int
+    colour: str | None
+    ranks: bool
+    panels: bool
+
+
+@once
+def show_pairwise(context: Context, options: Options) -> PairwiseView:
+    """Show every pair once; of two columns named, that pair large."""
+    whole_number(options.most, 2, "number of columns")
+    if len(options.by) > 1:
+        raise OptionError("The classes of a pair plot are those of one column: name one in by.")
+    names, left = _names(context, options)
+    by = options.by[0] if options.by else None
+    single = len(options.columns) == 2
+    colour = options.colour
+    if colour is not None and not single:
+        raise OptionError("A third column colours one pair at a time: name two columns, and colour.")
+    if (options.ranks or options.panels) and not single:
+        raise OptionError("Rank against rank, and panels by class, are for one pair at a time: name two columns.")
+    if (
+        by is None
+        and colour is None
+        and isinstance(context.outcome, ClassOutcome)
+        and context.outcome.name not in names
+    ):
+        by = context.outcome.name
+    classes = _classes(context, by)
+    sides = [side_of(context.table[n]) for n in names]
+    dates = [isinstance(context.table[n], TimeColumn) for n in names]
+    asked, units = Asked(), context.unit_codes()
+
+    def related() -> Relations:
+        with slow_progress("Pairs") as report:
+            return relate(sides, asked, units, context.seed, report)
+
+    whole = Later(related)
+    about = (f"{plural(len(context.table), 'row')}", *context.kept, *_of_classes(context, by, classes), *left)
+    found: Later[tuple[Finding, ...]] = Later(lambda: _found(context, whole()))
+    titles = [context.names(n) for n in names]
+    if single:
+        pair = Later(lambda: _single(context, names, classes if by else None, colour, options.ranks))
+        third = f", coloured by {context.names(colour)}" if colour else f", by {context.names(by)}" if by else ""
+        title = f"{titles[1]} against {titles[0]}{third}"
+        panelled = options.panels and len(classes.labels) > 1
+        return PairwiseView(whole, None, pair, about, found, context.names, title, panelled)
+
+    def made() -> Triangle:
+        axes: list[Axis] = [axis_of(s, classes, d) for s, d in zip(sides, dates, strict=True)]
+        panels: list[Panel] = panels_of(sides, axes, classes, context.seed)
+        return Triangle(tuple(axes), tuple(panels), classes.name, classes.labels)
+
+    title = f"Every pair of {plural(len(names), 'column')}" + (f", by {context.names(by)}" if by else "")
+    return PairwiseView(whole, Later(made), None, about, found, context.names, title)
+
+
+def _found(context: Context, relations: Relations) -> tuple[Finding, ...]:
+    found = said.said_of_curves(relations)
+    found += said.carried_by_few(relations, [str(r) for r in context.table.rows])
+    found += said.equal_summaries(relations, None)
+    return by_weight(found)
+
+
+def _names(context: Context, options: Options) -> tuple[list[str], tuple[str, ...]]:
+    """Return the columns to show: those named, else the best-ranked that do not repeat each other."""
+    if options.columns:
+        names = list(dict.fromkeys(options.columns))
+        for name in names:
+            column = context.table[name]
+            if column.empty:
+                raise OptionError(f"{name!r} is missing in every row: there is nothing to show.")
+        if len(names) < 2:
+            raise OptionError("A pair plot needs two columns or more.")
+        if len(names) > MOST_COLUMNS:
+            return names[:MOST_COLUMNS], (_left_out(names[MOST_COLUMNS:]),)
+        return names, ()
+    most = min(options.most, MOST_COLUMNS)
+    useful = [n for n in context.candidates if _drawn(context.table[n]) and n not in options.by]
+    if len(useful) < 2:
+        raise OptionError("A pair plot needs two columns that hold numbers or levels.")
+    if context.outcome is not None:
+        order = [str(n) for n in show_rank(context).table.index if str(n) in useful]
+    else:
+        order = useful
+    sides = [side_of(context.table[n]) for n in order[: 4 * most]]
+    strength = relate(sides, Asked(), None, context.seed).strength
+    chosen: list[int] = []
+    for k in range(len(sides)):
+        if len(chosen) < most and all(not strength[k, c] >= 0.8 for c in chosen):
+            chosen.append(k)
+    names = [sides[k].name for k in chosen]
+    out = [n for n in useful if n not in names]
+    how = (
+        "best ranked that do not repeat each other"
+        if context.outcome is not None
+        else "first that do not repeat each other"
+    )
+    return names, (f"the {len(names)} {how}", *((_left_out(out),) if out else ()))
+
+
+def _drawn(column: Column) -> bool:
+    if column.empty or column.kind in ("identifier", "text", "constant"):
+        return False
+    return not isinstance(column, CategoryColumn) or column.distinct <= 50
+
+
+def _left_out(names: list[str]) -> str:
+    return f"left out: {', '.join(names[:5])}" + (f" and {len(names) - 5} more" if len(names) > 5 else "")
+
+
+def _classes(context: Context, by: str | None) -> Classes:
+    rows = len(context.table)
+    if by is None:
+        return Classes("", (), np.zeros(rows, np.int64))
+    grouping = context.grouping((by,))
+    n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
+    if len(n) <= MOST_CLASSES:
+        return Classes(by, grouping.labels, grouping.codes)
+    kept = np.sort(np.argsort(-n, kind="stable")[:MOST_CLASSES])
+    renumber = np.full(len(n) + 1, -1, np.int64)
+    renumber[kept] = np.arange(len(kept))
+    return Classes(by, tuple(grouping.labels[k] for k in kept), renumber[grouping.codes])
+
+
+def _of_classes(context: Context, by: str | None, classes: Classes) -> tuple[str, ...]:
+    out = int((classes.codes < 0).sum())
+    return (
+        (f"left out: {plural(out, 'row')} without one of these classes of {context.names(by)}",) if by and out else ()
+    )
+
+
+def _single(context: Context, names: list[str], classes: Classes | None, colour: str | None, ranks: bool) -> Single:
+    columns = [context.table[n] for n in names]
+    third = None
+    if colour is not None:
+        of = context.table[colour]
+        if not isinstance(of, NumericColumn | TimeColumn):
+            classes = _classes(context, colour)
+        else:
+            third = of
+    return single_pair(columns[0], columns[1], classes, third, ranks, context.seed)
