@@ -117,9 +117,9 @@ def test_form_says_no_more_and_no_less_than_it_can(values, rows):
     frame = pd.DataFrame({"x": x, "y": 3 * x + rng(1).normal(size=rows), "e": rng(2).normal(size=rows)})
     kinds = {"x": "continuous", "y": "continuous", "e": "continuous"}
     study = Study(frame, outcome="y", kinds=kinds)
-    assert study.against("x").form == "related"
-    assert "to say how" in str(study.against("x"))
-    assert Study(frame, outcome="e", kinds=kinds).against("x").form in ("unknown", "none")
+    assert study.against("x").form == "not decided"
+    assert "for want of rows or of different values" in str(study.against("x"))
+    assert Study(frame, outcome="e", kinds=kinds).against("x").form in ("not decided", "none")
 
 
 def test_strong_is_a_note_and_only_what_repeats_the_outcome_or_comes_later_stops():

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from typing import TypeVar
+from contextlib import contextmanager
+from typing import Any, TypeVar
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -40,7 +41,7 @@ def in_threads(
                 progress(i, len(items), name(item))
             out.append(work(item))
         return out
-    with ThreadPoolExecutor(threads, initializer=_inside.enter) as pool:
+    with _blas.one_thread(), ThreadPoolExecutor(threads, initializer=_inside.enter) as pool:
         made = pool.map(work, items)
         for i, item in enumerate(items):
             if progress is not None:
@@ -60,3 +61,40 @@ class _Inside(threading.local):
 
 
 _inside = _Inside()
+
+
+class _Blas:
+    """Matrix products without threads of their own: beside ours they would wait for each other.
+
+    The setting is the process's: the first who asks makes it, the last gives it back.
+    """
+
+    def __init__(self) -> None:
+        self._lock, self._asked = threading.Lock(), 0
+        self._limits: Any = None
+        self._libraries: Any = None
+
+    @contextmanager
+    def one_thread(self) -> Iterator[None]:
+        """Keep matrix products to the thread that calls them."""
+        with self._lock:
+            if self._asked == 0:
+                self._limits = self._found().limit(limits=1, user_api="blas")
+            self._asked += 1
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._asked -= 1
+                if self._asked == 0:
+                    self._limits.restore_original_limits()
+
+    def _found(self) -> Any:
+        if self._libraries is None:
+            from threadpoolctl import ThreadpoolController
+
+            self._libraries = ThreadpoolController()
+        return self._libraries
+
+
+_blas = _Blas()

@@ -103,9 +103,9 @@ class RelationsView(View):
         table = pair_table(relations, np.full(len(others), at), others).drop(columns="first")
         return table.set_index("second").rename_axis("candidate")
 
-    @tabled({"weakest": places}, there=lambda view: bool(view._result.groups()), folded=10)
+    @tabled({"weakest": places}, folded=10)
     def groups(self) -> pd.DataFrame:
-        """Columns that say nearly the same: members, the one to keep and why; where there are some."""
+        """Columns that say nearly the same: members, the one to keep and why; empty where there are none."""
         names = self.relations.names
         found = self._result.groups()
         return pd.DataFrame(
@@ -118,7 +118,7 @@ class RelationsView(View):
         )
 
     @tabled(
-        {"vif": measured, "r_squared": places, "n": count}, there=lambda view: bool(view._result.inflation()), folded=8,
+        {"vif": measured, "r_squared": places, "n": count}, folded=8,
         heads={"vif": "variance inflation", "r_squared": "explained"},
     )  # fmt: skip
     def inflation(self) -> pd.DataFrame:
@@ -138,7 +138,7 @@ class RelationsView(View):
     @tabled(
         {"joint_share": places, "first_alone": places, "second_alone": places, "excess": places, "low": places,
          "high": places},
-        there=lambda view: view._result.outcome is not None and bool(view._result.together()), folded=8,
+        there=lambda view: view._result.outcome is not None, folded=8,
         spare=("second_alone", "first_alone"),
     )  # fmt: skip
     def together(self) -> pd.DataFrame:

@@ -53,7 +53,8 @@ def forms_of(sides: list[Side], units: Units, seed: int) -> NDArray[np.int8]:
         i, j = int(first[k]), int(second[k])
         both = ~(np.isnan(numbers[i]) | np.isnan(numbers[j]))
         within = None if units is None else unit_codes(units[both])
-        return relation_form(numbers[i][both], numbers[j][both], within, seed=seed).form
+        along, of = (j, i) if two[i] else (i, j)
+        return relation_form(numbers[along][both], numbers[of][both], within, seed=seed).form
 
     for k, form in zip(order, in_threads(one, list(order), rows * 10), strict=True):
         grid[first[k], second[k]] = code[form]

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ..magnitude import in_unit
+from ..magnitude import power_of
 from ..parallel import in_threads
 from ..shapes.ranks import mid_ranks
 from ..stats.correlation import pearson_coefficient
@@ -19,6 +19,8 @@ Progress = Callable[[int, int, str], None]
 
 BLOCK = 4096
 """Rows multiplied at a time: centred values and masks of them stay in the cache."""
+CENTRE_ROWS = 4096
+"""Rows of which the mean is near enough to take distances from."""
 CANCELLED = 1e3
 """A variance on the common rows so much smaller than its parts is computed again, pair by pair."""
 
@@ -44,28 +46,32 @@ def pearson_matrix(columns: list[Floats]) -> Matrix:
     p = len(columns)
     if p == 0:
         return Matrix(np.zeros((0, 0)), np.zeros((0, 0), np.int64))
-    shifted = [_centre(c) for c in columns]
-    whole = [bool(np.isfinite(c).all()) for c in columns]
     rows = len(columns[0])
+    centres = in_threads(_centre, columns, rows)
     starts = list(range(0, rows, BLOCK))
-    gaps = not all(whole)
+    gaps = any(c.gaps for c in centres)
     size = max(1, -(-len(starts) // 8))
 
     def part(of: list[int]) -> list[Floats]:
         xy, x1, xx, n = (np.zeros((p, p)) for _ in range(4))
         for start in of:
             stop = min(start + BLOCK, rows)
-            x = np.empty((p, stop - start))
-            for i, c in enumerate(columns):
-                np.subtract(c[start:stop], shifted[i][0], out=x[i])
-                x[i] /= shifted[i][1]
+            both = np.empty((2 * p, stop - start))
+            x = both[:p]
+            for of, c, centre in zip(x, columns, centres, strict=True):
+                np.subtract(c[start:stop], centre.mean, out=of)
+                if centre.unit != 1:
+                    of /= centre.unit
             if gaps:
-                present = ~np.isnan(x)
-                x[~present] = 0.0
-                mask = present.astype(np.float64)
-                x1 += x @ mask.T
-                xx += (x * x) @ mask.T
-                n += mask @ mask.T
+                absent = np.isnan(x)
+                np.copyto(x, 0.0, where=absent)
+                np.multiply(x, x, out=both[p:])
+                present = ~absent
+                sums = both @ present.astype(np.float64).T
+                x1 += sums[:p]
+                xx += sums[p:]
+                counted = present.astype(np.float32)  # whole numbers up to BLOCK are exact in it
+                n += counted @ counted.T
             else:
                 x1 += x.sum(axis=1)[:, None]
                 n += stop - start
@@ -91,17 +97,25 @@ def _rounded(r: Floats) -> Floats:
     return np.where(1 - np.abs(r) < 4e-15, np.sign(r), np.clip(r, -1, 1))
 
 
-def _centre(c: Floats) -> tuple[float, float]:
-    """Return a column's mean and a unit in which its distances from it have squares."""
-    present = c[~np.isnan(c)]
-    if len(present) == 0:
-        return 0.0, 1.0
-    first = float(present[0])
+class _Centre(NamedTuple):
+    mean: float
+    unit: float
+    gaps: bool
+
+
+def _centre(c: Floats) -> _Centre:
+    """Return the mean of rows spread over a column, and a unit in which the distances from it have squares."""
+    low, high = float(np.fmin.reduce(c)), float(np.fmax.reduce(c))
+    gaps = bool(np.isnan(c).any())
+    if np.isnan(low):
+        return _Centre(0.0, 1.0, gaps)
+    some = c[:: max(1, len(c) // CENTRE_ROWS)]
+    some = some[~np.isnan(some)]
     with np.errstate(over="ignore"):
-        away = present - first
-        mean = first + float(np.mean(away))
-    mean = mean if np.isfinite(mean) else first
-    return mean, in_unit(present - mean)[1]
+        mean = low + float(np.mean(some - low)) if len(some) else low
+        mean = mean if np.isfinite(mean) else low
+        reach = max(high - mean, mean - low)
+    return _Centre(mean, power_of(reach) or 1.0, gaps)
 
 
 def _of_pair(a: Floats, b: Floats) -> float:

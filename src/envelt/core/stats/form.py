@@ -109,6 +109,8 @@ def relation_form(x: Floats, y: Floats, units: Codes | None = None, inflation: f
         other = _losses(y, x, fold, units)
         if _bends(other, T.FORM_OTHER_GAIN):
             form = "curved"
+        elif form != "none" and np.all((x == x.min()) | (x == x.max())):
+            form = "not decided"  # any curve goes through two points
     gains = tuple(losses.gain(of, losses.mean)[0] for of in (losses.line, losses.rising, losses.free))
     return Form(form, straight, (gains[0], gains[1], gains[2]))
 
