@@ -15,7 +15,9 @@ if TYPE_CHECKING:
     from .views.distribution import DistributionView, SheetView
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
+    from .views.pairwise import PairwiseView
     from .views.rank import RankView
+    from .views.relations import RelationsView
 
 __version__ = "0.1.0"
 __all__ = [
@@ -27,7 +29,9 @@ __all__ = [
     "Finding",
     "GlanceView",
     "InventoryView",
+    "PairwiseView",
     "RankView",
+    "RelationsView",
     "SheetView",
     "Study",
     "View",
@@ -43,7 +47,9 @@ _HOMES = {
     "Finding": ".core.finding",
     "GlanceView": ".views.glance",
     "InventoryView": ".views.inventory",
+    "PairwiseView": ".views.pairwise",
     "RankView": ".views.rank",
+    "RelationsView": ".views.relations",
     "SheetView": ".views.distribution",
     "Study": ".study",
     "View": ".view",

@@ -17,8 +17,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Progress = Callable[[int, int, str], None]
 
-BLOCK = 4096
-"""Rows multiplied at a time: centred values and masks of them stay in the cache."""
+BLOCK, MANY_COLUMNS_BLOCK = 4096, 256
+"""Rows multiplied at a time, of many columns fewer: centred values and masks of them stay in the cache."""
 CENTRE_ROWS = 4096
 """Rows of which the mean is near enough to take distances from."""
 CANCELLED = 1e3
@@ -48,20 +48,21 @@ def pearson_matrix(columns: list[Floats]) -> Matrix:
         return Matrix(np.zeros((0, 0)), np.zeros((0, 0), np.int64))
     rows = len(columns[0])
     centres = in_threads(_centre, columns, rows)
-    starts = list(range(0, rows, BLOCK))
+    block = max(MANY_COLUMNS_BLOCK, min(BLOCK, 32 * BLOCK // p))
+    starts = list(range(0, rows, block))
     gaps = any(c.gaps for c in centres)
     size = max(1, -(-len(starts) // 8))
 
     def part(of: list[int]) -> list[Floats]:
         xy, x1, xx, n = (np.zeros((p, p)) for _ in range(4))
         for start in of:
-            stop = min(start + BLOCK, rows)
+            stop = min(start + block, rows)
             both = np.empty((2 * p, stop - start))
             x = both[:p]
-            for of, c, centre in zip(x, columns, centres, strict=True):
-                np.subtract(c[start:stop], centre.mean, out=of)
+            for row, c, centre in zip(x, columns, centres, strict=True):
+                np.subtract(c[start:stop], centre.mean, out=row)
                 if centre.unit != 1:
-                    of /= centre.unit
+                    row /= centre.unit
             if gaps:
                 absent = np.isnan(x)
                 np.copyto(x, 0.0, where=absent)
