@@ -27,8 +27,8 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 MOST_PAIRS = 20
-LARGE = 300
-"""Columns beyond which a person sees the pairs and the groups; the matrix is saved."""
+MOST_IN_MATRIX = 12
+"""Columns up to which a person sees the square; of more the pairs and the groups, and the square is saved."""
 
 
 class Part(NamedTuple):
@@ -71,7 +71,7 @@ class RelationsView(View):
         self._result, self._about, self._findings, self._names = shown, about, found, names
         self._at_least, self._look, self._triangle = at_least, order, triangle
 
-    @tabled({EVERY: places}, folded=lambda view: 0 if len(view.relations.sides) > 12 else None)
+    @tabled({EVERY: places}, folded=lambda view: 0 if view._is_large else None)
     def table(self) -> pd.DataFrame:
         """The square matrix of coefficients, columns as index and columns; NaN where there is none, or too weak."""
         relations = self.relations
@@ -186,6 +186,10 @@ class RelationsView(View):
         """The outcome, where it is among the columns."""
         return self._result.outcome
 
+    @property
+    def _is_large(self) -> bool:
+        return len(self.relations.sides) > MOST_IN_MATRIX
+
     def _lines(self) -> tuple[str, ...]:
         asked = self.relations.asked
         how = {
@@ -194,7 +198,8 @@ class RelationsView(View):
             "pearson": "Pearson's correlation", "spearman": "Spearman's rank correlation", "kendall": "Kendall's tau-b",
         }[asked.method]  # fmt: skip
         kept = () if self._at_least is None else (f"only {self._at_least:g} or more",)
-        return (*self._about, f"{how}; each pair on the rows where both are present", *kept)
+        large = ("the square of all is in .table, and in a saved .csv",) if self._is_large else ()
+        return (*self._about, f"{how}; each pair on the rows where both are present", *kept, *large)
 
     def _line(self) -> str:
         kept = () if self._at_least is None else (f"only {self._at_least:g} or more",)
@@ -227,7 +232,7 @@ def pair_table(relations: Relations, i: NDArray[np.integer], j: NDArray[np.integ
             "method": np.array(NAMES, dtype=object)[relations.method[first, second]],
             "n": relations.n[first, second], "coefficient": relations.coefficient[first, second],
             "low": low, "high": high, "p": relations.p[first, second], "q": relations.q()[first, second],
-            "form": np.array(FORMS, dtype=object)[form],
+            "form": np.array([None, *FORMS[1:]], dtype=object)[form],
         }
     )  # fmt: skip
 

@@ -27,6 +27,8 @@ MOST_LOOKED_AT = 300
 MOST_COLUMNS = 200
 """Columns of which all pairs are compared within groups."""
 MOST_GROUPINGS = 12
+MOST_COMPARED = 1_000
+"""Pairs of equal summaries whose shapes are compared."""
 
 
 def said_of_groups(groups: list[Alike], relations: Relations) -> list[Finding]:
@@ -283,41 +285,39 @@ def equal_summaries(relations: Relations, outcome: str | None) -> list[Finding]:
     target = next((s for s in relations.sides if s.name == outcome and s.what == "number"), None)
     summary = [_summary(s, target) for s in sides]
     found = []
-    for i in range(len(sides)):
-        for j in range(i + 1, len(sides)):
-            if summary[i] is None or summary[j] is None or not _agree(summary[i], summary[j]):
-                continue
-            x, y = (v[~np.isnan(v)] for v in (numbers_of(sides[i]), numbers_of(sides[j])))
-            apart = stats.ks_2samp(x, y, method="asymp")
-            if apart.statistic < T.SHAPES_APART or apart.pvalue > T.GROUP_P:
-                continue
-            a, b = sides[i].name, sides[j].name
-            mean, sd, r = summary[i]  # type: ignore[misc]
-            also = f" and the same correlation with {marked(str(outcome))} ({r:.2f})" if target is not None else ""
-            found.append(
-                Finding(
-                    "equal-summaries",
-                    "caution",
-                    (a, b),
-                    f"{marked(a)} and {marked(b)} have the same mean ({mean:.3g}) and deviation ({sd:.3g}){also}, yet "
-                    f"their shapes differ: at some value {apart.statistic:.0%} of the rows lie on different sides "
-                    f"({p_text(float(apart.pvalue))}).",
-                    f"Do not judge by the numbers: look at both, distribution([{a!r}, {b!r}]).",
-                    {"mean": mean, "sd": sd, "largest_gap": float(apart.statistic)},
-                )
+    for i, j in _agreeing(np.array(summary))[:MOST_COMPARED]:
+        x, y = (v[~np.isnan(v)] for v in (numbers_of(sides[i]), numbers_of(sides[j])))
+        apart = stats.ks_2samp(x, y, method="asymp")
+        if apart.statistic < T.SHAPES_APART or apart.pvalue > T.GROUP_P:
+            continue
+        a, b = sides[i].name, sides[j].name
+        mean, sd, r = summary[i]
+        also = f" and the same correlation with {marked(str(outcome))} ({r:.2f})" if target is not None else ""
+        found.append(
+            Finding(
+                "equal-summaries",
+                "caution",
+                (a, b),
+                f"{marked(a)} and {marked(b)} have the same mean ({mean:.3g}) and deviation ({sd:.3g}){also}, yet "
+                f"their shapes differ: at some value {apart.statistic:.0%} of the rows lie on different sides "
+                f"({p_text(float(apart.pvalue))}).",
+                f"Do not judge by the numbers: look at both, distribution([{a!r}, {b!r}]).",
+                {"mean": mean, "sd": sd, "largest_gap": float(apart.statistic)},
             )
+        )
     return found[:2]
 
 
-def _summary(side: Side, target: Side | None) -> tuple[float, float, float] | None:
+def _summary(side: Side, target: Side | None) -> tuple[float, float, float]:
+    """Return mean, deviation and correlation with the target; NaN where there are too few rows to compare shapes."""
     values = numbers_of(side)
     present = values[~np.isnan(values)]
     if len(present) < T.LEAST_SHAPE:
-        return None
+        return float("nan"), float("nan"), float("nan")
     with np.errstate(over="ignore", invalid="ignore"):
         mean, sd = float(present.mean()), float(present.std(ddof=1))
     if not (np.isfinite(sd) and sd > 0):
-        return None
+        return float("nan"), float("nan"), float("nan")
     if target is None:
         return mean, sd, 0.0
     y = numbers_of(target)
@@ -325,12 +325,15 @@ def _summary(side: Side, target: Side | None) -> tuple[float, float, float] | No
     return mean, sd, pearson_coefficient(values[both], y[both])
 
 
-def _agree(a: tuple[float, float, float] | None, b: tuple[float, float, float] | None) -> bool:
-    """Say whether means and deviations agree to two digits, of the deviation, and correlations to 0.02."""
-    assert a is not None
-    assert b is not None
-    scale = max(a[1], b[1])
-    return abs(a[0] - b[0]) <= 0.01 * scale and abs(a[1] - b[1]) <= 0.01 * scale and abs(a[2] - b[2]) <= 0.02
+def _agreeing(summary: Floats) -> list[tuple[int, int]]:
+    """Return pairs whose means and deviations agree to two digits, of the deviation, and correlations to 0.02."""
+    pairs = []
+    for i, (mean, sd, r) in enumerate(summary[:-1]):
+        means, sds, rs = summary[i + 1 :].T
+        scale = np.maximum(sd, sds)
+        near = np.maximum(np.abs(means - mean), np.abs(sds - sd)) <= 0.01 * scale
+        pairs += [(i, i + 1 + int(j)) for j in np.flatnonzero(near & (np.abs(rs - r) <= 0.02))]
+    return pairs
 
 
 def said_together(joint: list[Joint], outcome: str) -> list[Finding]:

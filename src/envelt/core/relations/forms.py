@@ -18,8 +18,11 @@ Units = NDArray[np.int64] | None
 FORMS = ("", "linear", "monotone", "curved", "none", "not decided")
 MOST_FORMS = 1_500
 """Pairs whose form is looked at, the strongest first."""
-SCREEN_ROWS = 4_000
+SCREEN_ROWS, SCREEN_LEAST, SCREEN_CELLS = 4_000, 1_000, 6_000_000_000
+"""Rows the screen looks at; fewer where pairs of them would be more than so many cells."""
 SCREEN_BINS = 8
+SCREEN_COLUMNS = 32
+"""Columns whose bins are multiplied at a time."""
 
 
 def forms_of(sides: list[Side], units: Units, seed: int) -> NDArray[np.int8]:
@@ -35,8 +38,9 @@ def forms_of(sides: list[Side], units: Units, seed: int) -> NDArray[np.int8]:
     numbers = [numbers_of(sides[i]) for i in at]
     rows = len(numbers[0])
     keep = np.arange(rows)
-    if rows > SCREEN_ROWS:
-        keep = np.sort(np.random.default_rng([seed, 0x5C]).choice(rows, SCREEN_ROWS, replace=False))
+    looked = max(SCREEN_LEAST, min(SCREEN_ROWS, SCREEN_CELLS // len(at) ** 2))
+    if rows > looked:
+        keep = np.sort(np.random.default_rng([seed, 0x5C]).choice(rows, looked, replace=False))
     share, n = _between_bins([c[keep] for c in numbers])
     noise = (SCREEN_BINS - 1) / np.maximum(n, 1)
     related = (np.maximum(share, share.T) > noise + T.SCREEN_SURE * np.sqrt(2 * noise / np.maximum(n, 1))) & (n >= 30)
@@ -72,21 +76,27 @@ def _between_bins(columns: list[Floats]) -> tuple[Floats, Floats]:
     with np.errstate(over="ignore", invalid="ignore"):
         z = np.where(present, (values - centre[:, None]) / np.where(spread > 0, spread, 1.0)[:, None], 0.0)
     z = np.nan_to_num(z, nan=0.0, posinf=0.0, neginf=0.0)
-    mask = present.astype(float)
+    mask, whole_table = present.astype(float), bool(present.all())
     p = len(columns)
     share, n = np.zeros((p, p)), np.zeros((p, p))
-    for i in range(p):
-        ranked = ranks_of_rows(values[i])
-        bins = np.clip((ranked - 0.5) / max(present[i].sum(), 1) * SCREEN_BINS, 0, SCREEN_BINS - 1)
-        hot = np.zeros((SCREEN_BINS, values.shape[1]))
-        there = np.flatnonzero(present[i])
-        hot[bins[there].astype(np.int64), there] = 1.0
-        count, total = hot @ mask.T, hot @ z.T
-        squares = hot.sum(axis=0) @ (z * z).T
-        rows, whole = count.sum(axis=0), total.sum(axis=0)
-        mean = whole / np.maximum(rows, 1)
-        between = (total**2 / np.maximum(count, 1)).sum(axis=0) - rows * mean**2
-        variance = squares - rows * mean**2
-        share[i] = np.where(variance > 1e-300, between / np.maximum(variance, 1e-300), 0.0)
-        n[i] = rows
+    squared = (z * z).T
+    for start in range(0, p, SCREEN_COLUMNS):
+        some = range(start, min(start + SCREEN_COLUMNS, p))
+        hot = np.zeros((len(some), SCREEN_BINS, values.shape[1]))
+        for k, i in enumerate(some):
+            bins = np.clip(
+                (ranks_of_rows(values[i]) - 0.5) / max(present[i].sum(), 1) * SCREEN_BINS, 0, SCREEN_BINS - 1
+            )
+            there = np.flatnonzero(present[i])
+            hot[k, bins[there].astype(np.int64), there] = 1.0
+        flat, shape = hot.reshape(-1, values.shape[1]), (len(some), SCREEN_BINS, p)
+        total = (flat @ z.T).reshape(shape)
+        count = np.broadcast_to(hot.sum(axis=2)[:, :, None], shape) if whole_table else (flat @ mask.T).reshape(shape)
+        squares = hot.sum(axis=1) @ squared
+        n[some] = count.sum(axis=1)
+        between = (total**2 / np.maximum(count, 1)).sum(axis=1)
+        mean = total.sum(axis=1) / np.maximum(n[some], 1)
+        variance = squares - n[some] * mean**2
+        between -= n[some] * mean**2
+        share[some] = np.where(variance > 1e-300, between / np.maximum(variance, 1e-300), 0.0)
     return share, n

@@ -160,27 +160,49 @@ def spearman_matrix(columns: list[Floats], progress: Progress | None = None) -> 
     dense = in_threads(_dense, columns, rows)
     r, n = np.full((p, p), np.nan), np.zeros((p, p), np.int64)
     full = [_centred(d, d.counts) for d in dense]
-    of_full = [table[d.codes] if not len(d.absent) else None for (table, _), d in zip(full, dense, strict=True)]
+    alike: dict[bytes, list[int]] = {}  # columns missing in the same rows keep their ranks among each other
+    for i, d in enumerate(dense):
+        alike.setdefault(d.absent.tobytes(), []).append(i)
+    pattern = np.zeros(p, np.intp)
+    for k, members in enumerate(alike.values()):
+        pattern[members] = k
+        _of_one_pattern(members, dense, full, r, n)
 
     def one(i: int) -> None:
         a = dense[i]
-        for j in range(i, p):
+        for j in range(i + 1, p):
+            if pattern[i] == pattern[j]:
+                continue
             b = dense[j]
             common = int(rows - len(a.absent) - _only(b.absent, a))
             n[i, j] = n[j, i] = common
-            first, second = of_full[i], of_full[j]
-            if first is not None and second is not None:
-                squares = full[i][1], full[j][1]
-            else:
-                first, of_first = _ranks_where(a, b, full[i])
-                second, of_second = _ranks_where(b, a, full[j])
-                squares = of_first, of_second
-            scale = np.sqrt(squares[0]) * np.sqrt(squares[1])
+            first, of_first = _ranks_where(a, b, full[i])
+            second, of_second = _ranks_where(b, a, full[j])
+            scale = np.sqrt(of_first) * np.sqrt(of_second)
             if common > 1 and scale > 0:
                 r[i, j] = r[j, i] = float(np.clip(first @ second / scale, -1, 1))
 
-    in_threads(one, list(range(p)), rows * p, progress, lambda i: str(i))
+    if len(alike) > 1:
+        in_threads(one, list(range(p)), rows * p, progress, lambda i: str(i))
     return Matrix(_diagonal(r), n)
+
+
+def _of_one_pattern(
+    members: list[int], dense: list[_Dense], full: list[tuple[Floats, float]], r: Floats, n: Ints
+) -> None:
+    """Fill in the columns that are missing in the same rows, by one product of their ranks."""
+    present = len(dense[members[0]].codes) - len(dense[members[0]].absent)
+    scale = np.sqrt([full[i][1] for i in members])
+    products = np.zeros((len(members), len(members)))
+    rows = len(dense[members[0]].codes)
+    size = max(MANY_COLUMNS_BLOCK, min(BLOCK, 32 * BLOCK // len(members)))
+    for start in range(0, rows, size):
+        ranks = np.stack([full[i][0].take(dense[i].codes[start : start + size]) for i in members])
+        products += ranks @ ranks.T
+    grid = np.ix_(members, members)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        r[grid] = np.clip(products / (scale[:, None] * scale), -1, 1) if present > 1 else np.nan
+    n[grid] = present
 
 
 def _dense(values: Floats) -> _Dense:

@@ -260,24 +260,21 @@ def _choose_by_form(
     forms: Later[NDArray[np.int8]],
 ) -> None:
     """Of two numbers take Pearson where they lie on a line, a correlation ratio on a curve, Spearman elsewhere."""
-    seen = forms()
-    place = {i: k for k, i in enumerate(numeric)}
-    for i, j in zip(*np.nonzero(np.triu(seen, 1)), strict=True):
-        form, a, b = FORMS[seen[i, j]], place[int(i)], place[int(j)]
-        if form == "linear":
-            continue
-        if form == "curved":
-            ratio = _along_bins(numbers_of(sides[i]), numbers_of(sides[j]))
-            if ratio[0] > abs(spearman.r[a, b]):
-                made.both(int(i), int(j), ratio[0], int(pearson.n[a, b]), RATIO)
-                made.statistic[i, j] = made.statistic[j, i] = ratio[1]
-                made.df[i, j] = made.df[j, i] = ratio[2]
-                made.p[i, j] = made.p[j, i] = ratio[3]
-                continue
-        rho = float(spearman.r[a, b])
-        if not np.isnan(rho):
-            rho = rho if sides[i].signed and sides[j].signed else abs(rho)
-            made.both(int(i), int(j), rho, int(spearman.n[a, b]), SPEARMAN)
+    grid = np.ix_(numeric, numeric)
+    seen = forms()[grid]
+    signed = np.array([sides[i].signed for i in numeric], bool)
+    rho = np.where(signed[:, None] & signed, spearman.r, np.abs(spearman.r))
+    ranked = (seen > 0) & (seen != FORMS.index("linear")) & ~np.isnan(rho)
+    made.r[grid] = np.where(ranked, rho, made.r[grid])
+    made.method[grid] = np.where(ranked, SPEARMAN, made.method[grid])
+    for a, b in zip(*np.nonzero(np.triu(seen == FORMS.index("curved"), 1)), strict=True):
+        i, j = numeric[a], numeric[b]
+        ratio = _along_bins(numbers_of(sides[i]), numbers_of(sides[j]))
+        if not ratio[0] <= abs(spearman.r[a, b]):
+            made.both(i, j, ratio[0], int(pearson.n[a, b]), RATIO)
+            made.statistic[i, j] = made.statistic[j, i] = ratio[1]
+            made.df[i, j] = made.df[j, i] = ratio[2]
+            made.p[i, j] = made.p[j, i] = ratio[3]
 
 
 def _along_bins(x: Floats, y: Floats) -> tuple[float, float, tuple[float, float], float]:

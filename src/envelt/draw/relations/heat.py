@@ -151,7 +151,8 @@ def _list(
 ) -> None:
     """Write the strongest pairs beside the map."""
     i, j = relations.upper(at_least)
-    pairs = [(int(a), int(b)) for a, b in zip(i, j, strict=True) if a in set(shown) and b in set(shown)][:LISTED]
+    there = np.isin(i, shown) & np.isin(j, shown)
+    pairs = [(int(a), int(b)) for a, b in zip(i[there][:LISTED], j[there][:LISTED], strict=True)]
     width, height = figure.get_size_inches() * style.DPI
     x = (width - RIGHT + 34) / width
     top = height - 178
