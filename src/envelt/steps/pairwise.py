@@ -61,7 +61,6 @@ def show_pairwise(context: Context, options: Options) -> PairwiseView:
         by = context.outcome.name
     classes = _classes(context, by)
     sides = [side_of(context.table[n]) for n in names]
-    dates = [isinstance(context.table[n], TimeColumn) for n in names]
     asked, units = Asked(), context.unit_codes()
 
     def related() -> Relations:
@@ -80,7 +79,7 @@ def show_pairwise(context: Context, options: Options) -> PairwiseView:
         return PairwiseView(whole, None, pair, about, found, context.names, title, panelled)
 
     def made() -> Triangle:
-        axes: list[Axis] = [axis_of(s, classes, d) for s, d in zip(sides, dates, strict=True)]
+        axes: list[Axis] = [axis_of(s, classes) for s in sides]
         panels: list[Panel] = panels_of(sides, axes, classes, context.seed)
         return Triangle(tuple(axes), tuple(panels), classes.name, classes.labels)
 

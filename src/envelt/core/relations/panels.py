@@ -40,6 +40,8 @@ class Axis:
         Whether the numbers are days.
     step
         In which the numbers were recorded, where it is wide enough to see; else 0.
+    beyond
+        Rows that lie outside the ends.
     """
 
     name: str
@@ -50,6 +52,7 @@ class Axis:
     missing: int
     dates: bool = False
     step: float = 0.0
+    beyond: int = 0
 
     @property
     def number(self) -> bool:
@@ -94,7 +97,7 @@ class Classes:
         return max(len(self.labels), 1)
 
 
-def axis_of(side: Side, classes: Classes, dates: bool = False) -> Axis:
+def axis_of(side: Side, classes: Classes) -> Axis:
     """Return a column as a panel takes it."""
     if side.numbers is None or side.what != "number":
         codes, labels = _levels(side)
@@ -103,7 +106,9 @@ def axis_of(side: Side, classes: Classes, dates: bool = False) -> Axis:
     low, high, step = _ends(values)
     bins = _whole_steps(low, high, step, BINS)
     place = _cells(values, low, high, bins)
-    return Axis(side.name, low, high, (), _counted(place, bins, classes), side.missing, dates, step)
+    beyond = int(np.count_nonzero((values < low) | (values > high)))
+    dates = side.kind == "datetime"
+    return Axis(side.name, low, high, (), _counted(place, bins, classes), side.missing, dates, step, beyond)
 
 
 def _levels(side: Side) -> tuple[Ints, tuple[str, ...]]:

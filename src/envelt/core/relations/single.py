@@ -87,7 +87,7 @@ def single_pair(
 
 def _ranked(side: Side) -> Side:
     assert side.numbers is not None
-    return Side(side.name, side.kind, "number", ranks_of_rows(side.numbers), None, 0, True)
+    return Side(side.name, "continuous", "number", ranks_of_rows(side.numbers), None, 0, True)
 
 
 def _both(sides: list[Side]) -> tuple[Floats, Floats]:

@@ -41,7 +41,7 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str) -> Figur
         rate_axes.set_xlabel(result.name)
         rate_axes.set_xlim(bins.edges[0], bins.edges[-1])
         if dates:
-            set_date_ticks(rate_axes)
+            set_date_ticks(rate_axes.xaxis)
         return style.describe(figure, _alternative(result, dates))
 
 

@@ -14,6 +14,7 @@ from . import style
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.axis import Axis
 
 SCALE_NAMES = {"log": "log scale", "log1p": "log scale of 1 + value"}
 
@@ -47,19 +48,20 @@ class _Ticks(Formatter):
         return tick_labels(values)
 
 
-def set_date_ticks(axes: Axes) -> None:
-    """Give an x axis of days since 1970 ticks of the calendar."""
+def set_date_ticks(axis: Axis, most: int | None = None) -> None:
+    """Give an axis of days since 1970 ticks of the calendar."""
     import matplotlib.dates as mdates
 
-    locator = mdates.AutoDateLocator()  # type: ignore[no-untyped-call]
-    axes.xaxis.set_major_locator(locator)
-    axes.xaxis.set_major_formatter(mdates.ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
+    few = {} if most is None else {"minticks": 2, "maxticks": most}
+    locator = mdates.AutoDateLocator(**few)  # type: ignore[no-untyped-call]
+    axis.set_major_locator(locator)
+    axis.set_major_formatter(mdates.ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
 
 
 def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) -> None:
     """Label the x axis of values and give it ticks in original units."""
     if dates:
-        set_date_ticks(axes)
+        set_date_ticks(axes.xaxis)
         axes.set_xlabel(style.shorten(name, 90))
         return
     if scale.name == "linear":

@@ -21,6 +21,8 @@ MOST = 120
 NUMBERS = 24
 """Columns up to which the numbers stand in their cells."""
 LISTED = 14
+TALLER, MOST_HEIGHT = 9, 1_300
+"""Pixels a column of many, so that names can be read."""
 RIGHT = 330
 GAP = 0.35
 """Between the outcome's edge and the others, in cells."""
@@ -45,16 +47,17 @@ def draw_relations(
         note = "Blue: one rises with the other; red: one falls; grey: strength without a direction."
         note += " Upper half left out: it repeats the lower." if triangle else ""
         note += f" Not drawn: {plural(hidden, 'column')} of the weakest pairs." if hidden else ""
-        figure = style.new_figure(title, about, note)
-        letters = 22 if len(inner) <= 40 else 14
+        height = max(style.HEIGHT, min(150 + TALLER * len(inner), MOST_HEIGHT))
+        figure = style.new_figure(title, about, note, height)
+        letters = 22 if len(inner) <= 40 else 18
         labels = [style.shorten_middle(names[i], letters) for i in inner]
-        size = 10.0 if len(inner) <= 24 else 8.0 if len(inner) <= 45 else 6.4 if len(inner) <= 70 else 4.6
+        size = 10.0 if len(inner) <= 24 else 8.0 if len(inner) <= 45 else 6.4 if len(inner) <= 80 else 5.2
         left = 40 + 0.62 * size * 1.4 * max((len(t) for t in labels), default=4)
         bottom = 52 + 0.45 * size * 1.4 * max((len(t) for t in labels), default=4)
         axes = style.place(figure, left, 92, RIGHT, bottom)
         _cells(axes, relations, inner, edge, at_least, triangle)
         _labels(axes, labels, names[edge] if edge is not None else None, size)
-        _key(figure)
+        _key(figure, height)
         _list(figure, relations, names, shown, at_least)
     return style.describe(figure, _told(relations, names, shown))
 
@@ -130,14 +133,16 @@ def _labels(axes: Axes, labels: list[str], outcome: str | None, size: float) -> 
     axes.set_yticks(places_, texts, size=size)
     if outcome is not None:
         axes.get_yticklabels()[-1].set_fontweight("bold")
-    turned: dict[str, Any] = {"rotation": 60, "ha": "right", "rotation_mode": "anchor"} if p > 6 else {}
+    turned: dict[str, Any] = (
+        {"rotation": 90 if p > 45 else 60, "ha": "right", "rotation_mode": "anchor"} if p > 6 else {}
+    )
     axes.set_xticks([i + 0.5 for i in range(p)], labels, size=size, **turned)
     axes.tick_params(length=0, pad=2)
     style.bare(axes, "left", "bottom")
 
 
-def _key(figure: Figure) -> None:
-    key = style.place(figure, style.WIDTH - RIGHT + 34, 112, 60, style.HEIGHT - 126)
+def _key(figure: Figure, height: int) -> None:
+    key = style.place(figure, style.WIDTH - RIGHT + 34, 112, 60, height - 126)
     at = np.linspace(-1, 1, 201)
     key.imshow(_colours(at[None, :], np.zeros((1, 201), bool)), extent=(-1, 1, 0, 1), aspect="auto")
     key.set_xticks([-1, 0, 1], ["−1", "0", "1"], size=9)
@@ -162,7 +167,7 @@ def _list(
         value = float(relations.coefficient[a, b])
         figure.text(x, y, places(value, 2), size=10.5, va="top", color=style.INK)
         text = f"{style.shorten_middle(names[a], 30)}\n{style.shorten_middle(names[b], 30)}"
-        figure.text(x + 48 / width, y, text, size=9, va="top", color=style.DIM, linespacing=1.25)
+        figure.text(x + 58 / width, y, text, size=9, va="top", color=style.DIM, linespacing=1.25)
 
 
 def _told(relations: Relations, names: tuple[str, ...], shown: list[int]) -> str:

@@ -14,9 +14,9 @@ from ...core.relations.single import Single
 from ...core.words import plural
 from ...write.digits import count, places, significant
 from ..parts import style
-from ..parts.values_axis import set_date_ticks, tick_label
+from ..parts.values_axis import tick_label
 from .clouds import draw_cloud
-from .triangle import draw_bodies, draw_levels, set_ticks
+from .triangle import beyond, draw_bodies, draw_levels, set_ticks
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -29,8 +29,9 @@ LEFT, TOP, RIGHT, BOTTOM, STRIP = 104, 96, 250, 92, 70
 
 def draw_single(pair: Single, relations: Relations, title: str, about: str, names: Callable[[str], str]) -> Figure:
     """Draw the pair and the margins."""
+    both = (pair.across, pair.up)
     with style.house_style():
-        figure = style.new_figure(title, about, _note(pair))
+        figure = style.new_figure(title, about, _note(pair) + beyond(both, tuple(names(a.name) for a in both)))
         axes = style.place(figure, LEFT, TOP + STRIP, RIGHT + STRIP, BOTTOM)
         _body(axes, pair)
         axes.set_xlim(pair.across.low, pair.across.high)
@@ -131,8 +132,6 @@ def _fit(axes: Axes, pair: Single) -> None:
 def _name_ticks(axes: Axes, pair: Single) -> None:
     for way, axis in (("x", pair.across), ("y", pair.up)):
         set_ticks(axes, axis, way, 10, 8)
-    if pair.across.dates:
-        set_date_ticks(axes)
 
 
 def _margins(figure: Figure, pair: Single) -> None:

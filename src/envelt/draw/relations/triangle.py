@@ -41,6 +41,7 @@ def draw_triangle(
     with style.house_style():
         note = "Each panel is scaled to its own values. On the edge: each column by class, as shares of the class. "
         note += "Dense classes: lines around half and nine tenths of their rows; few rows: dots."
+        note += beyond(axes, names)
         figure = style.new_figure(title, about, note, height)
         wide, high = (style.WIDTH - LEFT - RIGHT) / k, (height - TOP - BOTTOM) / k
         for i, axis in enumerate(axes):
@@ -162,6 +163,13 @@ def _ticks(axes: Axes, panel: Panel, of: tuple[Axis, ...], k: int, names: tuple[
         axes.tick_params(labelleft=False, left=False)
 
 
+def beyond(axes: tuple[Axis, ...], names: tuple[str, ...]) -> str:
+    """Say how many rows lie so far out that the axes leave them out."""
+    out = [f"{count(a.beyond)} of {style.shorten(name, 30)}" for a, name in zip(axes, names, strict=True) if a.beyond]
+    more = f" and of {plural(len(out) - 3, 'more column')}" if len(out) > 3 else ""
+    return f" Beyond the axes, not drawn: {', '.join(out[:3])}{more}." if out else ""
+
+
 def set_ticks(axes: Axes, axis: Axis, way: str, size: float = 8.0, most: int = 4) -> None:
     """Name the values, or levels, of one side of a panel."""
     from matplotlib.ticker import FuncFormatter, MaxNLocator
@@ -176,11 +184,8 @@ def set_ticks(axes: Axes, axis: Axis, way: str, size: float = 8.0, most: int = 4
                 text.set_horizontalalignment("right")
         return
     if axis.dates:
-        if way == "x":
-            set_date_ticks(axes)
-            axes.tick_params(axis="x", labelsize=7)
-        else:
-            of.set_ticks([])
+        set_date_ticks(of, most)
+        axes.tick_params(axis="x" if way == "x" else "y", labelsize=size - 1)
         return
     of.set_major_locator(MaxNLocator(most, prune="both"))
     of.set_major_formatter(FuncFormatter(lambda v, _: tick_label(v)))
