@@ -1,8 +1,11 @@
 """What several test files use."""
 
+import sys
+
 import pytest
 
 from envelt import Study
+from envelt.cli.app import main
 
 
 @pytest.fixture(scope="session")
@@ -21,3 +24,21 @@ def honey():
 def state():
     """The demo data with an outcome of four classes."""
     return Study("demo", outcome="colony_state")
+
+
+@pytest.fixture
+def run(monkeypatch, capsys, tmp_path):
+    """Run a command as the shell would, in an empty folder; gives (status, out, err)."""
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("COLUMNS", "150")
+
+    def command(*words):
+        monkeypatch.setattr(sys, "argv", ["envelt", *map(str, words)])
+        try:
+            main()
+            status = 0
+        except SystemExit as stop:
+            status = stop.code or 0
+        return (status, *capsys.readouterr())
+
+    return command

@@ -9,26 +9,6 @@ import numpy as np
 import pandas as pd
 import pytest
 
-from envelt.cli.app import main
-
-
-@pytest.fixture
-def run(monkeypatch, capsys, tmp_path):
-    """Run a command as the shell would, in an empty folder; gives (status, out, err)."""
-    monkeypatch.chdir(tmp_path)
-    monkeypatch.setenv("COLUMNS", "150")
-
-    def command(*words):
-        monkeypatch.setattr(sys, "argv", ["envelt", *map(str, words)])
-        try:
-            main()
-            status = 0
-        except SystemExit as stop:
-            status = stop.code or 0
-        return (status, *capsys.readouterr())
-
-    return command
-
 
 @pytest.mark.parametrize(
     "words",
@@ -38,6 +18,8 @@ def run(monkeypatch, capsys, tmp_path):
         ("against", "demo", "mites", "-o", "wintered", "--where", "altitude_m > 300"),
         ("against", "demo", "fed", "-o", "honey_kg", "--unit", "colony"),
         ("against", "demo", "-o", "wintered"),
+        ("relations", "demo", "mites", "humidity", "weight_kg", "--by", "fed", "-o", "wintered"),
+        ("pairwise", "demo", "mites", "humidity", "-o", "wintered", "--colour", "weight_kg"),
         ("against", "demo", "mites", "-o", "wintered", "--by", "altitude_band,fed", "--picture", "box"),
         ("distribution", "demo", "mites", "--by", "altitude_m", "--scale", "log1p", "--limits", "0,90"),
         ("distribution", "demo", "gain_july,gain_august", "--width", "0.5"),

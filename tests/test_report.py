@@ -1,6 +1,7 @@
 """The report as a browser would take it: whole, self-contained, every picture told in words."""
 
 import base64
+import re
 import struct
 from html.parser import HTMLParser
 
@@ -70,7 +71,7 @@ def test_report_leads_with_what_matters(pages):
     assert "Always saying the largest class is right 77.6% of the time." in text
     headings = [
         "What the columns are", "The outcome", "How the columns are distributed", "The ranking",
-        "All candidates at a glance", "Leading candidates against the outcome",
+        "All candidates at a glance", "How the columns go together", "Leading candidates against the outcome",
     ]  # fmt: skip
     places = [text.rindex(h) for h in headings]
     assert places == sorted(places)
@@ -88,4 +89,14 @@ def test_report_of_nothing_says_so(tmp_path):
     frame = pd.DataFrame({"x": r.normal(size=200), "c": r.choice(["u", "v"], 200), "y": r.choice(["no", "yes"], 200)})
     page = Page(Study(frame, outcome="y").report(tmp_path / "r.html").read_text())
     assert "none is shown" in " ".join(page.words)
-    assert len(page.images) == 5
+    assert len(page.images) == 6
+
+
+def test_folded_tables_say_how_many_rows_they_have_and_relations_are_there(wintered, tmp_path):
+    text = wintered.report(tmp_path / "r.html").read_text()
+    folded = re.findall(r"<details><summary>[^<]*\(([\d,]+) rows?\)</summary>(.*?)</details>", text, re.S)
+    assert len(folded) > 5
+    for said, inside in folded:
+        assert int(said.replace(",", "")) == inside.count("<tr") - 1
+    assert '<a href="#relations">' in text
+    assert "turns round" in text

@@ -1,7 +1,6 @@
 """Tables of counts: what their pictures show, what is left unsaid on clean data, whole commands."""
 
 import json
-import sys
 
 import numpy as np
 import pandas as pd
@@ -9,7 +8,6 @@ import pytest
 from matplotlib.colors import to_hex
 
 from envelt import Study
-from envelt.cli.app import main
 from envelt.core.balance.balance import drifts, lopsidedness
 from envelt.core.contingency.crosstab import checked_counts
 from envelt.draw.parts import style
@@ -159,26 +157,15 @@ def test_counts_must_be_whole_and_name_the_row_that_is_not():
             checked_counts(np.array(bad), "n")
 
 
-def command(monkeypatch, capsys, *words):
-    monkeypatch.setattr(sys, "argv", ["envelt", *words])
-    try:
-        main()
-        status = 0
-    except SystemExit as stop:
-        status = stop.code or 0
-    return (status, *capsys.readouterr())
-
-
-def test_whole_commands_cross_and_refuse(monkeypatch, capsys, tmp_path):
-    monkeypatch.chdir(tmp_path)
+def test_whole_commands_cross_and_refuse(run, tmp_path):
     words = ("contingency", "demo", "fed", "wintered", "-o", "wintered")
-    status, out, _ = command(monkeypatch, capsys, *words, "--out", "c.png", "--out", "c.md")
+    status, out, _ = run(*words, "--out", "c.png", "--out", "c.md")
     assert status == 0
     assert "turns-round" in out
     assert {p.name for p in tmp_path.iterdir()} == {"c.png", "c.md"}
     assert "| no | 222 | 923 |" in (tmp_path / "c.md").read_text()
     assert "80.6%" in (tmp_path / "c.md").read_text()
-    status, out, _ = command(monkeypatch, capsys, "contingency", "demo", "altitude_m", "--cuts", "300,520", "--json")
+    status, out, _ = run("contingency", "demo", "altitude_m", "--cuts", "300,520", "--json")
     rows = json.loads(out)["tables"]["table"]
     assert [r["altitude_m"] for r in rows] == ["under 300", "300 to 520", "520 up"]
     for more, message in (
@@ -186,10 +173,10 @@ def test_whole_commands_cross_and_refuse(monkeypatch, capsys, tmp_path):
         (("--cuts", "a"), "numbers joined by commas"),
         (("--by", "fed"), "grouped by itself"),
     ):
-        status, _, err = command(monkeypatch, capsys, *words, *more)
+        status, _, err = run(*words, *more)
         assert status == 2
         assert message in err
         assert "Traceback" not in err
-    status, out, _ = command(monkeypatch, capsys, "contingency", "--help")
+    status, out, _ = run("contingency", "--help")
     assert status == 0
     assert "Example: envelt contingency demo fed wintered" in out

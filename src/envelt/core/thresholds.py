@@ -177,6 +177,7 @@ STEP_SHARE_OF_CHI = 0.9  # of the differences between levels that one step expla
 DRIFT_P = 1e-4  # over 40 dates of noise under 0.4 % of tables
 
 # --- columns together ---------------------------------------------------------------------------------
+LIKE_LEVELS = 1.5  # times as many levels as another's: with more, one follows from the other and not it from that
 NEARLY_SAME = 0.8  # of every two of a group: two thirds of what one says, the other says
 CURVE_LEAST = 0.3  # strength of a curve worth naming
 CURVE_GAIN = 0.1  # of the variance that a curve explains and a line does not

@@ -36,14 +36,14 @@ MOST_TOGETHER = 60
 class Options:
     """What was asked for; see `Study.relations`."""
 
-    columns: tuple[str, ...]
-    method: str
-    by: tuple[str, ...]
-    at_least: float | None
-    confidence: float
-    alternative: str
-    order: str
-    whole: bool
+    columns: tuple[str, ...] = ()
+    method: str = "auto"
+    by: tuple[str, ...] = ()
+    at_least: float | None = None
+    confidence: float = 0.95
+    alternative: str = "two-sided"
+    order: str = "similar"
+    whole: bool = False
 
     def __post_init__(self) -> None:
         for what, value, known in (
@@ -132,7 +132,7 @@ def _alike(relations: Relations, outcome: str | None) -> list[Any]:
     about = np.full(len(relations.sides), np.nan)
     if outcome is not None:
         about = relations.strength[relations.names.index(outcome)]
-    return alike(relations.sides, relations.strength, about, _inner(relations, outcome))
+    return alike(relations.sides, relations.both_ways, about, _inner(relations, outcome))
 
 
 def _found(context: Context, shown: Shown) -> tuple[Finding, ...]:

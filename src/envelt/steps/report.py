@@ -8,8 +8,9 @@ from pathlib import Path
 from .. import __version__
 from ..core.distribution.look import Look
 from ..core.finding import failed_finding
+from ..core.parallel import Progress
 from ..core.words import plural
-from ..errors import OutputError
+from ..errors import OptionError, OutputError
 from ..view import View
 from ..views.balance import BalanceView
 from ..views.rank import RankView
@@ -23,6 +24,7 @@ from .context import Context
 from .distribution import show_sheet
 from .inventory import take_inventory
 from .rank import show_rank
+from .relations import Options, show_relations
 
 LEADING = 8
 """Candidates shown one by one."""
@@ -39,7 +41,7 @@ def write_report(context: Context, path: Path) -> Path:
         raise OutputError(f"A report is an HTML page: end {str(path)!r} in .html.")
     check_writable(path)
     with slow_progress("Report") as progress:
-        steps = LEADING + 5
+        steps = LEADING + 6
         progress(0, steps, "columns")
         inventory, balance = take_inventory(context, 0), show_balance(context, ())
         progress(1, steps, "distributions")
@@ -54,10 +56,11 @@ def write_report(context: Context, path: Path) -> Path:
             _section(sheet, "How the columns are distributed", "distributions", folded=("table",)),
             _section(ranking, "The ranking", "ranking", folded=("table", "units")),
             _section(glance, "All candidates at a glance", "glance", folded=("table",)),
+            *_together(context, progress, steps),
             Section("Leading candidates against the outcome", _leading_line(ranking), {}, (), anchor="candidates"),
         ]
         for i, name in enumerate(leading(ranking)):
-            progress(4 + i, steps, name)
+            progress(5 + i, steps, name)
             sections.append(_candidate(context, name, f"candidate-{i + 1}"))
     title = f"What says something about {context.known_outcome.name}"
     footer = f"Envelt {__version__}, {datetime.now():%Y-%m-%d}. Seed {context.seed}. Data: {context.source_name}."
@@ -73,6 +76,19 @@ def _candidate(context: Context, name: str, anchor: str) -> Section:
     except Exception as error:  # noqa: BLE001 - one candidate must not take the page along
         failed = failed_finding(name, f"{type(error).__name__}: {error}")
         return Section(f"{name} against the outcome", (), {}, (failed,), level=3, anchor=anchor)
+
+
+def _together(context: Context, progress: Progress, steps: int) -> list[Section]:
+    """Return the section on how columns go together; none where there are not two to relate."""
+    progress(4, steps, "relations")
+    try:
+        view = show_relations(context, Options())
+        return [_section(view, view.title, "relations", folded=("pairs", "with_outcome", *_folded(view)))]
+    except OptionError:
+        return []
+    except Exception as error:  # noqa: BLE001 - likewise
+        said = f"This part could not be made, by a fault of Envelt's: {type(error).__name__}: {error}"
+        return [Section("How the columns go together", (said,), {}, (), anchor="relations")]
 
 
 def leading(ranking: RankView) -> list[str]:

@@ -82,6 +82,17 @@ class Relations:
         """From 0 to 1; NaN where there is none."""
         return np.abs(self.coefficient)
 
+    @property
+    def both_ways(self) -> Floats:
+        """Strength of pairs in which each tells the other; 0 where one only follows from the other.
+
+        A correlation ratio says how far the number follows from the level, and V of two columns how far the one with
+        fewer levels follows from the other.
+        """
+        size = np.array([s.size for s in self.sides], float)
+        unlike = np.maximum(size[:, None], size) > T.LIKE_LEVELS * np.minimum(size[:, None], size)
+        return np.where((self.method == RATIO) | ((self.method == V) & unlike), 0.0, self.strength)
+
     def upper(self, at_least: float | None = None) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
         """Return the pairs, the strongest first; those of a strength at least."""
         i, j = np.triu_indices(len(self.sides), 1)
