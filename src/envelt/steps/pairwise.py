@@ -14,7 +14,7 @@ from ..core.relations import findings as said
 from ..core.relations.panels import MOST_CLASSES, Axis, Classes, Panel, axis_of, panels_of
 from ..core.relations.relations import Asked, Relations, relate
 from ..core.relations.side import side_of
-from ..core.relations.single import Single, single_pair
+from ..core.relations.single import Single, refuse_levels, single_pair
 from ..core.words import plural
 from ..errors import OptionError
 from ..views.pairwise import PairwiseView, Triangle
@@ -52,6 +52,9 @@ def show_pairwise(context: Context, options: Options) -> PairwiseView:
         raise OptionError("A third column colours one pair at a time: name two columns, and colour.")
     if (options.ranks or options.panels) and not single:
         raise OptionError("Rank against rank, and panels by class, are for one pair at a time: name two columns.")
+    shade = colour is not None and isinstance(context.table[colour], NumericColumn | TimeColumn)
+    if single:
+        refuse_levels(context.table[names[0]], context.table[names[1]], options.ranks or shade)
     if (
         by is None
         and colour is None

@@ -66,10 +66,9 @@ def single_pair(
     OptionError
         Ranks of levels without an order, or a colour where levels are drawn.
     """
+    refuse_levels(first, second, ranks or third is not None)
     sides = [side_of(first), side_of(second)]
     numeric = all(s.what == "number" for s in sides)
-    if (ranks or third is not None) and not numeric:
-        raise OptionError("Rank against rank, and a third column by colour, are for two numbers.")
     if ranks:
         sides = [_ranked(s) for s in sides]
     rows = len(first)
@@ -83,6 +82,17 @@ def single_pair(
         x, y = _both(sides)
         line, trend = least_squares(x, y), smooth_trend(x, y)
     return Single(axes[0], axes[1], panel, of.name, of.labels, line, trend, None, "", (0.0, 1.0), ranks, _aspect(axes))
+
+
+def refuse_levels(first: Column, second: Column, numbers: bool) -> None:
+    """Refuse levels where two numbers are asked for.
+
+    Raises
+    ------
+    OptionError
+    """
+    if numbers and any(isinstance(c, CategoryColumn) for c in (first, second)):
+        raise OptionError("Rank against rank, and a third column by colour, are for two numbers.")
 
 
 def _ranked(side: Side) -> Side:
