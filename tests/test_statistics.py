@@ -13,7 +13,7 @@ from envelt.core.stats import tables as ct
 from envelt.core.stats.correlation import pearson, spearman
 from envelt.core.stats.groups import compare_groups
 from envelt.core.stats.multiplicity import q_values
-from envelt.core.stats.two_groups import mann_whitney, superiority
+from envelt.core.stats.two_groups import mann_whitney, rank_pair, superiority_of
 from envelt.core.tallies.moments import Moments
 
 CLOSE = 1e-10
@@ -109,7 +109,7 @@ def test_exact_mann_whitney_where_the_other_group_is_large():
 
 
 def test_superiority_is_bounded_where_groups_do_not_overlap():
-    estimate, low, high = superiority(np.arange(5.0), np.arange(5.0, 12.0))
+    estimate, low, high = superiority_of(rank_pair(np.arange(5.0), np.arange(5.0, 12.0)))
     assert (estimate, high) == (1, 1)
     # Newcombe (2006), method 5: (1 − θ)² = z² θ (1 − θ) (1 + (N* − 1)((1−θ)/(2−θ) + θ/(1+θ))) / (mn), N* = 6
     z2 = stats.norm.ppf(0.975) ** 2

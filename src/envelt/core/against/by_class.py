@@ -46,8 +46,6 @@ class NumberByClass:
         The candidate's distribution by class, and by the levels of another column where one was named.
     missing
         Rows with an outcome and no value.
-    can_cut
-        Whether there are two classes, and so a cut that separates them.
     """
 
     name: str
@@ -55,7 +53,6 @@ class NumberByClass:
     comparison: GroupComparison
     distribution: NumberDistribution
     missing: int
-    can_cut: bool
     _binned: Later[tuple[BinEnds, Rates]]
     _cut: Later[Cut | None]
     _findings: Later[tuple[Finding, ...]]
@@ -182,7 +179,7 @@ def number_by_class(
         return by_weight([*bend_without_trend(name, said, comparison, *binned()), *distribution.findings])
 
     return NumberByClass(
-        name, said, comparison, distribution, int(groups.missing.sum()), two and not dates, binned,
+        name, said, comparison, distribution, int(groups.missing.sum()), binned,
         Later(lambda: best_cut(values, event(), within, seed) if two and not dates else None), Later(findings),
     )  # fmt: skip
 

@@ -13,7 +13,6 @@ Floats = NDArray[np.float64]
 
 EXACT_ROWS = 10
 """Below so many rows all orders are tried."""
-SPREADS = {"pearson": 1.0, "spearman": 0.0, "kendall": 0.437}
 
 
 def correlation_p(r: Floats, n: Floats, alternative: str = "two-sided") -> Floats:

@@ -14,7 +14,6 @@ Codes = NDArray[np.int64]
 
 DENIALS = ("no", "n", "false", "f", "0", "never", "absent", "female", "low", "-")
 AFFIRMED = ("yes", "y", "true", "t", "1", "always", "present", "high", "+")
-SIDES = ("number", "ranks", "two", "levels")
 
 
 @dataclass(frozen=True)

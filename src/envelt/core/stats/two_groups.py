@@ -297,11 +297,6 @@ def _exact_u(small: int, large: int, u: float) -> float:
     return float(min(1.0, 2 * lower / special.comb(small + large, small)))
 
 
-def superiority(first: Floats, second: Floats) -> Estimate:
-    """Return the superiority of the second of two sorted groups; see `superiority_of`."""
-    return superiority_of(rank_pair(first, second))
-
-
 def _variance(x: NDArray[np.generic]) -> float:
     n = len(x)
     if x.dtype == np.int64 and float(n) * float(x.max()) ** 2 < 2**62:  # in whole numbers, and so exact
