@@ -102,13 +102,16 @@ def test_correlation_ratio_and_v_are_their_definitions(seed, levels, rows):
         within = sum(((g - g.mean()) ** 2).sum() for g in groups) / (keep.sum() - len(groups))
         epsilon = 1 - within / y[keep].var(ddof=1)
         assert seen.value == pytest.approx(np.sqrt(max(epsilon, 0)), abs=1e-9)
-        assert seen.p == pytest.approx(p, rel=1e-6)
+        assert stats.f.sf(seen.statistic, *seen.df) == pytest.approx(p, rel=1e-6)
         assert seen.statistic == pytest.approx(f, rel=1e-7)
     both = (a >= 0) & (b >= 0)
     table = np.bincount(a[both] * 3 + b[both], minlength=levels * 3).reshape(levels, 3)
     v = cramers_v(a.astype(np.int64), levels, b.astype(np.int64), 3)
     if min((table.sum(axis=0) > 0).sum(), (table.sum(axis=1) > 0).sum()) > 1:
         assert v.value**2 == pytest.approx(ct.cramers_v(table).estimate ** 2, abs=1e-12)  # a root of rounding is not
+        used = table[table.sum(axis=1) > 0][:, table.sum(axis=0) > 0]
+        wanted = stats.chi2_contingency(used, correction=False).pvalue
+        assert stats.chi2.sf(v.statistic, v.df[0]) == pytest.approx(wanted, rel=1e-6)
 
 
 def test_a_variance_that_cancels_is_computed_again():
@@ -216,6 +219,41 @@ def test_units_widen_intervals_and_repeating_rows_as_units_does_not():
     whole = Study(pd.concat([frame] * 3), unit="who").relations("x", "y").pairs.iloc[0]
     assert [whole["low"], whole["high"]] == pytest.approx([alone["low"], alone["high"]], rel=0.02)
     assert whole["p"] == pytest.approx(alone["p"], rel=0.05)
+
+
+def test_tests_of_every_kind_count_units_and_not_the_rows_they_repeat():
+    r = rng(11)
+    cause = r.normal(size=120)
+    frame = pd.DataFrame(
+        {
+            "x": cause + 2 * r.normal(size=120), "y": cause + 2 * r.normal(size=120), "who": np.arange(120),
+            "place": np.where(cause + 2 * r.normal(size=120) > 0, "hill", "shore"),
+            "sort": np.array(["oak", "elm", "ash"])[np.digitize(cause + 2 * r.normal(size=120), [-1, 1])],
+        }
+    )  # fmt: skip
+    times = 8
+    for method, columns in (("auto", ("x", "sort", "place")), ("kendall", ("x", "y"))):
+        alone = Study(frame.drop(columns="who")).relations(*columns, method=method).pairs
+        units = Study(pd.concat([frame] * times, ignore_index=True), unit="who").relations(*columns, method=method)
+        rows = Study(pd.concat([frame] * times, ignore_index=True)).relations(*columns, method=method)
+        key = ["first", "second"]
+        merged = alone.merge(units.pairs, on=key, suffixes=("", "_units")).merge(
+            rows.pairs.rename(columns={"p": "p_rows"}), on=key, suffixes=("", "_rows")
+        )
+        assert len(merged) == len(alone)
+        for pair in merged.itertuples():
+            # bias corrections and degrees of freedom see the rows; the tests must not
+            assert stats.norm.isf(pair.p_units / 2) == pytest.approx(stats.norm.isf(pair.p / 2), rel=0.1, abs=0.1)
+            assert pair.p_rows < pair.p_units
+    few = pd.DataFrame(
+        {"x": [1.0, 1, 2, 2, 3, 3, 4, 4], "y": [2.0, 2, 1, 1, 4, 4, 3, 3], "who": [0, 0, 1, 1, 2, 2, 3, 3]}
+    )
+    kinds = {"x": "discrete", "y": "discrete"}
+    sure = [
+        Study(few, kinds=kinds, unit=unit).relations("x", "y", method="spearman").pairs.iloc[0]["p"]
+        for unit in (None, "who")
+    ]
+    assert sure[1] > sure[0]
 
 
 BAD = {

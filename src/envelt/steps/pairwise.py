@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..core import thresholds as T
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.finding import Finding, by_weight
@@ -122,7 +123,7 @@ def _names(context: Context, options: Options) -> tuple[list[str], tuple[str, ..
     strength = relate(sides, Asked(), None, context.seed).strength
     chosen: list[int] = []
     for k in range(len(sides)):
-        if len(chosen) < most and all(not strength[k, c] >= 0.8 for c in chosen):
+        if len(chosen) < most and all(not strength[k, c] >= T.NEARLY_SAME for c in chosen):
             chosen.append(k)
     names = [sides[k].name for k in chosen]
     out = [n for n in useful if n not in names]

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..columns.grouping import Grouping
+from ..shapes.ends import near_ends
 from ..stats.trend import Line, least_squares
 
 Floats = NDArray[np.float64]
@@ -104,11 +105,8 @@ def _by_group(x: Floats, y: Floats, shown: Floats, groups: Grouping) -> tuple[Gr
 
 
 def _limits(values: Floats) -> tuple[float, float]:
-    """Return the ends of an axis: all values, or the middle 99.8 % where a few lie far out."""
-    low, high = float(values.min()), float(values.max())
-    near = np.quantile(values, [0.001, 0.999])
-    if high - low > 2 * float(near[1] - near[0]) > 0:
-        low, high = float(near[0]), float(near[1])
+    """Return the ends of an axis, with a margin."""
+    low, high = near_ends(values)
     margin = 0.03 * (high - low) or 0.5
     return low - margin, high + margin
 

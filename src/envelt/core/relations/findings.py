@@ -97,11 +97,15 @@ def _numeric_pairs(relations: Relations, at_least: float, *also: str) -> list[_P
         if len(out) >= MOST_LOOKED_AT or relations.strength[a, b] < at_least:
             break
         if "number" in (first.what, second.what) and {first.what, second.what} <= {"number", *also}:
-            x, y = numbers_of(first), numbers_of(second)
-            rows = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
-            if len(rows) >= T.FORM_ROWS:
-                out.append(_Pair(int(a), int(b), x[rows], y[rows], rows))
+            out += _common(relations, int(a), int(b))
     return out
+
+
+def _common(relations: Relations, i: int, j: int) -> list[_Pair]:
+    """Return a pair on its common rows; nothing where they are too few."""
+    x, y = numbers_of(relations.sides[i]), numbers_of(relations.sides[j])
+    rows = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
+    return [_Pair(i, j, x[rows], y[rows], rows)] if len(rows) >= T.FORM_ROWS else []
 
 
 def said_of_curves(relations: Relations, outcome: str | None = None) -> list[Finding]:
@@ -175,13 +179,8 @@ def _correlated(relations: Relations) -> list[_Pair]:
     r = np.abs(np.nan_to_num(pearson_matrix(columns).r, nan=0.0)) if len(at) > 1 else np.zeros((0, 0))
     first, second = np.nonzero(np.triu(r >= T.FEW_CARRY_LEAST, 1))
     order = np.argsort(-r[first, second], kind="stable")[:MOST_LOOKED_AT]
-    out = []
-    for a, b in zip(first[order], second[order], strict=True):
-        x, y = columns[a], columns[b]
-        rows = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
-        if len(rows) >= T.FORM_ROWS:
-            out.append(_Pair(at[a], at[b], x[rows], y[rows], rows))
-    return out
+    pairs = zip(first[order], second[order], strict=True)
+    return [pair for a, b in pairs for pair in _common(relations, at[a], at[b])]
 
 
 def _standardized(v: Floats) -> Floats:

@@ -6,7 +6,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
 from ..magnitude import in_unit
 
@@ -18,19 +17,18 @@ CELLS = 200_000
 
 
 class Strength(NamedTuple):
-    """A coefficient from 0 to 1, the rows it is of, its p, and what its interval is found from."""
+    """A coefficient from 0 to 1, the rows it is of, and the F or chi-square that its p and interval are found from."""
 
     value: float
     n: int
-    p: float
     statistic: float
     df: tuple[float, float]
 
 
-NOTHING = Strength(float("nan"), 0, float("nan"), float("nan"), (0.0, 0.0))
+NOTHING = Strength(float("nan"), 0, float("nan"), (0.0, 0.0))
 
 
-def correlation_ratio(codes: Codes, size: int, values: Floats, inflation: float = 1.0) -> Strength:
+def correlation_ratio(codes: Codes, size: int, values: Floats) -> Strength:
     """Return the correlation ratio of a number in levels: the root of Kelley's epsilon squared, or 0 below 0.
 
     Parameters
@@ -39,8 +37,6 @@ def correlation_ratio(codes: Codes, size: int, values: Floats, inflation: float 
         The level of each row, ``-1`` for none, and how many levels there are.
     values
         Shape (n,), NaN where missing.
-    inflation
-        Design effect of rows that come in units: F is divided by it.
 
     References
     ----------
@@ -65,11 +61,10 @@ def correlation_ratio(codes: Codes, size: int, values: Floats, inflation: float 
     df = (k - 1.0, float(n - k))
     epsilon = 1 - (within / df[1]) / (total / (n - 1))
     f = (between / df[0]) / (within / df[1]) if within > 0 else np.inf
-    p = float(special.fdtrc(*df, f / inflation)) if np.isfinite(f) else 0.0
-    return Strength(float(np.sqrt(min(max(epsilon, 0.0), 1.0))), n, p, float(f), df)
+    return Strength(float(np.sqrt(min(max(epsilon, 0.0), 1.0))), n, float(f), df)
 
 
-def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int, inflation: float = 1.0) -> Strength:
+def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int) -> Strength:
     """Return Bergsma's bias-corrected V of two columns of levels, ``-1`` for none; see `stats.tables.cramers_v`."""
     both = (a >= 0) & (b >= 0)
     x, y = a[both], b[both]
@@ -92,5 +87,4 @@ def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int, inflation: float = 1
     corrected = max(0.0, phi2 - df / (n - 1))
     smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
     v = min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
-    x2 = n * phi2
-    return Strength(v, n, float(special.chdtrc(df, x2 / inflation)), x2, (df, float(min(r, c) - 1)))
+    return Strength(v, n, n * phi2, (df, float(min(r, c) - 1)))

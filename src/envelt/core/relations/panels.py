@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..parallel import in_threads
+from ..shapes.ends import near_ends
 from ..shapes.resolution import recorded_step
 from .side import Side, numbers_of
 
@@ -129,11 +130,8 @@ def _ends(values: Floats) -> tuple[float, float, float]:
     present = values[~np.isnan(values)]
     if len(present) == 0:
         return 0.0, 1.0, 0.0
-    low, high = float(present.min()), float(present.max())
     some = np.sort(present[:: max(1, len(present) // 50_000)])
-    near = np.quantile(some, [0.001, 0.999])
-    if high - low > 2 * float(near[1] - near[0]) > 0:
-        low, high = float(near[0]), float(near[1])
+    low, high = near_ends(present, some)
     step = recorded_step(some)
     if step and high > low and (high - low) / step <= 4 * GRID[0]:
         first, places = np.floor(low / step), np.ceil(high / step) - np.floor(low / step) + 1

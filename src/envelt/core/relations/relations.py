@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy import special, stats
 
 from .. import thresholds as T
 from ..later import Later
@@ -17,7 +17,7 @@ from ..stats.multiplicity import q_values
 from .forms import FORMS, forms_of
 from .intervals import EXACT_ROWS, correlation_p, exact_p, interval
 from .matrices import Matrix, pearson_matrix, ranks_of_rows, spearman_matrix
-from .mixed import correlation_ratio, cramers_v
+from .mixed import Strength, correlation_ratio, cramers_v
 from .side import Side, numbers_of
 
 Floats = NDArray[np.float64]
@@ -204,6 +204,12 @@ class _Made:
         self.n[i, j] = self.n[j, i] = n
         self.method[i, j] = self.method[j, i] = NONE if np.isnan(r) else method
 
+    def explained(self, i: int, j: int, seen: Strength, method: int) -> None:
+        """Put in a correlation ratio or V, with what its p and interval are found from."""
+        self.both(i, j, seen.value, seen.n, method)
+        self.statistic[i, j] = self.statistic[j, i] = seen.statistic
+        self.df[i, j] = self.df[j, i] = seen.df
+
 
 def _auto(made: _Made, sides: list[Side], numeric: list[int], pearson: Matrix, spearman: Matrix) -> None:
     """Take Pearson of numbers and two levels, Spearman where ordered levels take part; no sign without a meaning."""
@@ -236,10 +242,7 @@ def _mixed(made: _Made, sides: list[Side], rows: int) -> None:
         else:
             assert b.codes is not None
             seen, method = cramers_v(a.codes, a.size, b.codes, b.size), V
-        made.both(i, j, seen.value, seen.n, method)
-        made.statistic[i, j] = made.statistic[j, i] = seen.statistic
-        made.df[i, j] = made.df[j, i] = seen.df
-        made.p[i, j] = made.p[j, i] = seen.p
+        made.explained(i, j, seen, method)
 
     in_threads(one, pairs, rows)
     for i, s in enumerate(sides):
@@ -281,15 +284,12 @@ def _choose_by_form(
     for a, b in zip(*np.nonzero(np.triu(seen == FORMS.index("curved"), 1)), strict=True):
         i, j = numeric[a], numeric[b]
         ratio = _along_bins(numbers_of(sides[i]), numbers_of(sides[j]))
-        if not ratio[0] <= abs(spearman.r[a, b]):
-            made.both(i, j, ratio[0], int(pearson.n[a, b]), RATIO)
-            made.statistic[i, j] = made.statistic[j, i] = ratio[1]
-            made.df[i, j] = made.df[j, i] = ratio[2]
-            made.p[i, j] = made.p[j, i] = ratio[3]
+        if not ratio.value <= abs(spearman.r[a, b]):
+            made.explained(i, j, ratio, RATIO)
 
 
-def _along_bins(x: Floats, y: Floats) -> tuple[float, float, tuple[float, float], float]:
-    """Return the larger correlation ratio of one number in quantile bins of the other, with what tests it."""
+def _along_bins(x: Floats, y: Floats) -> Strength:
+    """Return the larger correlation ratio of one number in quantile bins of the other."""
     from ..stats.rates import quantile_bins
 
     best = None
@@ -299,7 +299,7 @@ def _along_bins(x: Floats, y: Floats) -> tuple[float, float, tuple[float, float]
         if best is None or seen.value > best.value:
             best = seen
     assert best is not None
-    return best.value, best.statistic, best.df, best.p
+    return best
 
 
 def _inflate(made: _Made, sides: list[Side], units: Codes, rows: int) -> None:
@@ -330,16 +330,23 @@ def _mean_unit(a: Side, b: Side, units: Codes) -> float:
 
 
 def _test(made: _Made, sides: list[Side], asked: Asked) -> None:
-    """Fill in p: of t for correlations, exact for ranks of few rows."""
+    """Fill in p: of t for correlations, F for ratios, chi-square for V, exact for ranks of few rows; of units counted.
+
+    A p of Kendall's tau is of a normal deviate, which units make smaller.
+    """
     effective = made.n / made.inflation
     plain = np.isin(made.method, (PEARSON, SPEARMAN))
     p = correlation_p(made.r, effective, asked.alternative)
     made.p = np.where(plain, p, made.p)
+    tau = made.method == KENDALL
+    made.p[tau] = 2 * special.ndtr(special.ndtri(made.p[tau] / 2) / np.sqrt(made.inflation[tau]))
+    shrunk, df1, df2 = made.statistic / made.inflation, made.df[..., 0], made.df[..., 1]
+    for code, tested in ((RATIO, special.fdtrc(df1, df2, shrunk)), (V, special.chdtrc(df1, shrunk))):
+        made.p = np.where(made.method == code, tested, made.p)
     if asked.alternative != "two-sided":
-        tau = made.method == KENDALL
         towards = made.r > 0 if asked.alternative == "greater" else made.r < 0
         made.p = np.where(tau, np.where(towards, made.p / 2, 1 - made.p / 2), made.p)
-    ranked = np.isin(made.method, (SPEARMAN, KENDALL)) & (made.n >= 3) & (made.n < EXACT_ROWS)
+    ranked = (tau | (made.method == SPEARMAN)) & (made.n >= 3) & (made.n < EXACT_ROWS) & (made.inflation == 1)
     for i, j in zip(*np.nonzero(np.triu(ranked, 1)), strict=True):
         a, b = numbers_of(sides[i]), numbers_of(sides[j])
         both = ~(np.isnan(a) | np.isnan(b))
