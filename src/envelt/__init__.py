@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from .views.pairwise import PairwiseView
     from .views.rank import RankView
     from .views.relations import RelationsView
+    from .views.transforms import TransformsSheetView, TransformsView
 
 __version__ = "0.1.0"
 __all__ = [
@@ -34,6 +35,8 @@ __all__ = [
     "RelationsView",
     "SheetView",
     "Study",
+    "TransformsSheetView",
+    "TransformsView",
     "View",
     "__version__",
 ]
@@ -52,6 +55,8 @@ _HOMES = {
     "RelationsView": ".views.relations",
     "SheetView": ".views.distribution",
     "Study": ".study",
+    "TransformsSheetView": ".views.transforms",
+    "TransformsView": ".views.transforms",
     "View": ".view",
 }
 

@@ -23,6 +23,7 @@ from .steps.rank import show_rank
 from .steps.relations import Options as RelationsOptions
 from .steps.relations import show_relations
 from .steps.report import write_report
+from .steps.transforms import show_transforms, show_transforms_sheet
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
     from .views.pairwise import PairwiseView
     from .views.rank import RankView
     from .views.relations import RelationsView
+    from .views.transforms import TransformsSheetView, TransformsView
 
 Names = str | Iterable[str]
 
@@ -486,6 +488,41 @@ class Study:
         """
         options = PairwiseOptions(names_of(columns), names_of(by, "by"), most, colour, ranks, panels)
         return show_pairwise(self._context, options)
+
+    @overload
+    def transforms(self) -> TransformsSheetView: ...
+    @overload
+    def transforms(self, column: str, /, *, by: Names | None = None) -> TransformsView: ...
+    @overload
+    def transforms(
+        self, column: Names, other: Names, /, *columns: Names, by: None = None
+    ) -> TransformsSheetView: ...
+    def transforms(self, *columns: Names, by: Names | None = None) -> TransformsView | TransformsSheetView:
+        """Say what transforms do to a number: its shape, its relation with the outcome, and which is worth its price.
+
+        Parameters
+        ----------
+        *columns
+            One number: a row a transform. Several, or none for every numeric candidate: a row each, with a suggestion.
+        by
+            Of one number: up to two columns whose groups are looked at each by itself.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> Study("demo").transforms("mites").suggested
+        'log1p'
+        """
+        names, groups = names_of(columns), names_of(by, "by")
+        if len(names) == 1:
+            return show_transforms(self._context, names[0], groups)
+        if groups:
+            raise OptionError("Name one column: by divides the rows of one at a time.")
+        return show_transforms_sheet(self._context, names)
 
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.

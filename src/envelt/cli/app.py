@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from ..errors import EnveltError
+from ..errors import EnveltError, OptionError
 from .options import LOOK, ROWS, SAVED, Given, console, names_in, numbers_in, takes
 
 app = typer.Typer(
@@ -245,6 +245,29 @@ def pairwise(
         panels=panels,
     )  # fmt: skip
     given.give([view])
+
+
+@app.command()
+@takes("by", "outcome", "event", "unit", *ROWS, "seed", *SAVED)
+def transforms(
+    given: Given,
+    columns: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[COLUMN]...", help="One or several numbers. None: a suggestion for each."),
+    ] = None,
+) -> None:
+    """Say what log, roots, powers and ranks do to a number's shape, and which is worth it, or that none is.
+
+    Example: envelt transforms demo mites --outcome wintered --out mites.png
+    """
+    study = given.study()
+    names, by = names_in(columns, study.table.columns), names_in(given["by"])
+    if names:
+        given.give([study.transforms(n, by=by) for n in names], names)
+    elif by:
+        raise OptionError("Name a column: by divides the rows of one at a time.")
+    else:
+        given.give([study.transforms()])
 
 
 @app.command()

@@ -188,3 +188,22 @@ WITHIN_LEAST = 0.3  # of a correlation over all rows, or within levels
 WITHIN_TURNED = 0.15  # both ways, for a turn
 SHAPES_APART = 0.1  # of the rows on different sides of some value
 TOGETHER_LEAST = 0.005  # of the outcome's uncertainty, surely, beyond the sum of both alone
+
+# --- transforms ---------------------------------------------------------------------------------------
+POWER_BIN = 0.005  # of a logarithm: wider bins could move a power by 1e-4
+SKEWED = 5.02  # twice the gain in log-likelihood: 2.5 % of normal samples by chance
+AS_CLOSE = 0.01  # of the distance from normal, likewise: less is seen in no picture
+CLOSER = 0.02  # by which a transform must bring the distance down, to be worth its price
+LESS_SKEWED = 0.3  # by which it must bring the skewness down, where values are tied
+FAR_POWER = 3.0  # from 1: a power further out only says that the values lie far from zero
+EVENER = 0.7  # of the skewness may be left by a transform that is worth it
+AS_EVEN = 0.2  # of skewness, within which a simpler transform does as well, likewise
+TIED = 0.08  # of rows at one value: the distance then says more of the ties than of the shape
+HEAVY = 1.5  # excess kurtosis, three quarters of a Laplace distribution's surplus: tails, not chance
+UNEVEN = 0.15  # of the octiles about the median: a lean of the body, not of a few far values
+NOT_NORMAL = 1.04  # Lilliefors' 1 % point times the root of n
+SPIKED = 0.15  # of rows at one value: no transform spreads them
+EXCESS_ZEROS = 0.1  # of rows at zero beside a continuous rest
+MAYBE_PEAKED = 0.2  # p of the dip test, for a transform not to be risked: skewed samples with one peak have p near 1
+STRAIGHTER = 0.01  # of the outcome's uncertainty, that a straight line gains
+STRAIGHTER_ROWS = 12  # over the rows, likewise: a held-out line moves by a few rows' worth by chance

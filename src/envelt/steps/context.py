@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import wraps
-from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, Any, Concatenate, NamedTuple, ParamSpec, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +19,8 @@ from ..core.contingency.turnround import turns_among
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats.clustered import unit_codes
+from ..core.stats.folds import Folds, deal, hash_blocks
+from ..core.stats.targets import Target
 from ..core.words import plural
 from ..errors import OutcomeError
 from ..views.captions import Captions, outcome_line
@@ -30,6 +32,15 @@ if TYPE_CHECKING:
 
 P = ParamSpec("P")
 R = TypeVar("R")
+
+
+class HeldOutRows(NamedTuple):
+    """Which rows have an outcome, the outcome and the folds of these, and their units where one is declared."""
+
+    known: NDArray[np.bool_]
+    target: Target
+    folds: Folds
+    units: NDArray[np.int64] | None
 
 
 @dataclass(frozen=True)
@@ -140,6 +151,22 @@ class Context:
         if len(by) == 1 and isinstance(self.outcome, ClassOutcome) and by[0] == self.outcome.name:
             return Grouping.of(by, self.outcome.levels, self.outcome.codes, True)
         return grouping
+
+    @property
+    def held_out(self) -> HeldOutRows:
+        """The rows with an outcome as held-out shares see them, in folds that keep units whole; made once."""
+        key = "rows held out"
+        if key not in self._made:
+            outcome = self.known_outcome
+            known, target = outcome.known, outcome.target()
+            keys, units = np.flatnonzero(known), None
+            if self.unit is not None:
+                keys = unit_keys(self.table[self.unit])[known].astype(np.int64)
+                units = unit_codes(keys)
+            folds = deal(hash_blocks(keys, self.seed), target.load, self.seed)
+            self._made[key] = HeldOutRows(known, target, folds, units)
+        held: HeldOutRows = self._made[key]
+        return held
 
     def turns(self, candidates: list[str], only: str | None = None) -> Later[list[Finding]]:
         """Search candidates for relations to the outcome that turn round; of one of them only, where it is named."""

@@ -9,7 +9,6 @@ import numpy as np
 
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.table import Column
-from ..core.columns.units import unit_keys
 from ..core.finding import Finding, by_weight
 from ..core.later import Later
 from ..core.relations import findings as said
@@ -18,7 +17,6 @@ from ..core.relations.relations import ALTERNATIVES, METHODS, Asked, Relations, 
 from ..core.relations.side import Side, side_of
 from ..core.relations.together import Joint, joint_shares
 from ..core.stats.clustered import unit_codes
-from ..core.stats.folds import deal, hash_blocks
 from ..core.words import plural
 from ..errors import OptionError, did_you_mean, option
 from ..views.relations import Part, RelationsView, Shown
@@ -156,13 +154,7 @@ def _joint(context: Context, names: list[str]) -> list[Joint]:
         return []
     made = {n for n, sources in context.origins.items() if outcome.name in sources}
     columns = [context.table[n] for n in names if n not in (outcome.name, context.unit) and n not in made]
-    known, target = outcome.known, outcome.target()
-    keys = np.flatnonzero(known)
-    units = None
-    if context.unit is not None:
-        keys = unit_keys(context.table[context.unit])[known].astype(np.int64)
-        units = unit_codes(keys)
-    folds = deal(hash_blocks(keys, context.seed), target.load, context.seed)
+    known, target, folds, units = context.held_out
     if isinstance(outcome, ClassOutcome):
         y = outcome.is_event[known].astype(float)
     else:

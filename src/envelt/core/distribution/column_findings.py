@@ -15,7 +15,7 @@ from ..estimate import UNDEFINED_TEST, Significance
 from ..finding import Finding, marked
 from ..shapes.bins import Bins
 from ..shapes.dip import dip_test
-from ..shapes.peaks import peaks_by_width, two_peaks
+from ..shapes.peaks import TwoPeaks, peaks_by_width, two_peaks
 from ..shapes.ranks import run_lengths
 from ..shapes.resolution import recorded_step, step_in_words
 from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
@@ -75,7 +75,7 @@ def column_shape_of(
     bound = next((a for a in atoms if a and a.value != 0 and a.rows > T.BOUND_RATIO * a.expected), None)
     if bound and not _is_limit(bound, ordered):
         bound = None
-    far = far_limits(ordered, summary)
+    far = far_limits(ordered, summary.quartiles[0])
     core = ordered[(ordered >= far[0]) & (ordered <= far[1])]
     body = core[core != 0] if zeros else core
     if bound:
@@ -192,16 +192,30 @@ def _bound(name: str, bound: Atom | None, n: int, which: str) -> list[Finding]:
     ]
 
 
-def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Finding]:
+def peaks_of(body: Floats, dip: Significance) -> TwoPeaks | None:
+    """Return two peaks that are surely there and can be seen; none where there is one, or popular values.
+
+    Parameters
+    ----------
+    body
+        Sorted values without those that heap at zero or at a bound, shape (n,).
+    dip
+        Their dip test.
+    """
     if not (dip.p < T.DIP_P and dip.statistic > T.DIP_LEAST) or _distinct(body) < T.PEAKED_DISTINCT:
-        return []
+        return None
     popular = -np.partition(-run_lengths(body), T.PEAKED_POPULAR)[: T.PEAKED_POPULAR]
     if 2 * int(popular.sum()) >= len(body):
-        return []
+        return None
     peaks = two_peaks(body)
     if peaks is None or peaks.depth > T.VALLEY or peaks.lower < T.PEAK_LEAST:
-        return []
-    if peaks.second - peaks.first < T.PEAKS_APART * float(np.std(body)):
+        return None
+    return None if peaks.second - peaks.first < T.PEAKS_APART * float(np.std(body)) else peaks
+
+
+def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Finding]:
+    peaks = peaks_of(body, dip)
+    if peaks is None:
         return []
     where = ", ".join(short_label(float(f"{p:.3g}")) for p in (peaks.first, peaks.second))
     jitter = f", ties spread over their step of {number_label(spread)}" if spread else ""

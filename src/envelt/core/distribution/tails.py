@@ -22,7 +22,7 @@ RowsBeyond = Callable[[float, float], list[str]]
 """The names of the rows below the one value or above the other."""
 
 
-def far_limits(ordered: Floats, summary: GroupSummary) -> tuple[float, float]:
+def far_limits(ordered: Floats, quartiles: Floats) -> tuple[float, float]:
     """Return how far a value may lie before it is gross: ten interquartile ranges from the quartiles.
 
     Where no value is below zero it must also lie three ranges of the logarithms of those above it out, so that the far
@@ -30,7 +30,7 @@ def far_limits(ordered: Floats, summary: GroupSummary) -> tuple[float, float]:
     """
     if len(ordered) == 0:
         return -np.inf, np.inf
-    q1, _, q3 = summary.quartiles[0]
+    q1, _, q3 = quartiles
     if not q3 > q1:
         return -np.inf, np.inf
     low, high = q1 - T.FAR_IQRS * (q3 - q1), q3 + T.FAR_IQRS * (q3 - q1)
@@ -56,17 +56,21 @@ def _log_reach(ordered: Floats) -> tuple[float, float]:
         return float(np.exp(l1 - 3 * (l3 - l1))), float(np.exp(l3 + 3 * (l3 - l1)))
 
 
+def beyond(ordered: Floats, far: tuple[float, float]) -> tuple[int, int]:
+    """Return how many values lie beyond limits on either side, where a wide gap parts them from the rest; else none."""
+    below = int(np.searchsorted(ordered, far[0], "left"))
+    above = len(ordered) - int(np.searchsorted(ordered, far[1], "right"))
+    return (below, above) if below + above and _stand_apart(ordered, below, above) else (0, 0)
+
+
 def _listed(rows: list[str], most: int = 5) -> str:
     return f"row{'s' if len(rows) > 1 else ''} {', '.join(rows[:most])}{', …' if len(rows) > most else ''}"
 
 
 def gross_outliers(name: str, ordered: Floats, far: tuple[float, float], rows: RowsBeyond) -> list[Finding]:
     """Find values so far out that a slip is likelier than a tail."""
-    below, above = (
-        int(np.searchsorted(ordered, far[0], "left")),
-        len(ordered) - int(np.searchsorted(ordered, far[1], "right")),
-    )
-    if not below + above or not _stand_apart(ordered, below, above):
+    below, above = beyond(ordered, far)
+    if not below + above:
         return []
     at = rows(*far)
     ends = [number_label(ordered[0])] * bool(below) + [number_label(ordered[-1])] * bool(above)

@@ -1,0 +1,248 @@
+"""Power transforms towards the normal, their inverses, and their parameters by maximum likelihood.
+
+The profile likelihood of a power needs only the distribution of the logarithms, so many values are first counted in
+narrow bins, each at the mean of what it holds: one pass over the values instead of one a step of the search. The bins
+are the leading bits of a float, which are even on a logarithmic scale and cost no logarithm.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import brentq, minimize_scalar
+
+from .. import thresholds as T
+
+Floats = NDArray[np.float64]
+
+CHI_95 = 1.9207294103470627
+"""Half the 95 % point of chi-square with one degree of freedom: what the log-likelihood falls by at the interval."""
+MOST_EXPONENT = 300.0
+"""Powers beyond e to this would overflow when they are squared."""
+EXACT_ROWS = 20_000
+BINS = 1 << 13
+MANTISSA = 52
+
+
+class Fitted(NamedTuple):
+    """A parameter by maximum likelihood, its 95 % profile interval, and how much likelier it is than no transform.
+
+    ``low`` or ``high`` is infinite where the likelihood never falls so far on that side.
+    """
+
+    value: float
+    low: float
+    high: float
+    gain: float
+
+
+UNFITTED = Fitted(float("nan"), float("nan"), float("nan"), 0.0)
+
+
+def box_cox(values: Floats, power: float) -> Floats:
+    """Return (x^λ − 1) / λ, log x at 0, of values above zero (Box & Cox 1964, J R Stat Soc B 26, 211–252)."""
+    logs = np.log(values)
+    if power == 0:
+        return np.asarray(logs)
+    return np.asarray(np.expm1(power * logs) / power)
+
+
+def box_cox_inverse(values: Floats, power: float) -> Floats:
+    """Return what `box_cox` was taken of; NaN where no value has that image."""
+    if power == 0:
+        return np.asarray(np.exp(values))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.asarray(np.exp(np.log1p(power * values) / power))
+
+
+def yeo_johnson(values: Floats, power: float) -> Floats:
+    """Return Box–Cox of 1 + x from zero up, and of 1 − x with 2 − λ, turned round, below (Yeo & Johnson 2000).
+
+    References
+    ----------
+    Biometrika 87, 954–959.
+    """
+    up = values >= 0
+    logs = np.log1p(np.abs(values))
+    return np.where(up, _scaled(logs, power), -_scaled(logs, 2 - power))
+
+
+def yeo_johnson_inverse(values: Floats, power: float) -> Floats:
+    """Return what `yeo_johnson` was taken of; NaN where no value has that image."""
+    up, size = values >= 0, np.abs(values)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(up, _unscaled(size, power), -_unscaled(size, 2 - power))
+
+
+def _scaled(logs: Floats, power: float) -> Floats:
+    return logs if power == 0 else np.asarray(np.expm1(power * logs) / power)
+
+
+def _unscaled(size: Floats, power: float) -> Floats:
+    return np.expm1(size) if power == 0 else np.asarray(np.expm1(np.log1p(power * size) / power))
+
+
+def box_cox_parameter(values: Floats) -> Fitted:
+    """Return the power of Box–Cox by maximum likelihood.
+
+    Parameters
+    ----------
+    values
+        Above zero, not all the same, shape (n,).
+    """
+    n = len(values)
+    logs, share = _counted_logs(values)
+    at = logs - float(share @ logs)
+    most = MOST_EXPONENT / max(float(np.abs(at).max()), 1e-300)
+
+    def likelihood(power: float) -> float:
+        # of powers over their geometric mean to that power: −n/2 log Var (e^{λ(t − t̄)} / λ)
+        bent = at if power == 0 else np.expm1(power * at) / power
+        return -n / 2 * _log_variance(bent, share)
+
+    return _search(likelihood, min(most, 1e6), n, 1.0)
+
+
+def yeo_johnson_parameter(values: Floats) -> Fitted:
+    """Return the power of Yeo–Johnson by maximum likelihood.
+
+    Parameters
+    ----------
+    values
+        Not all the same, shape (n,).
+    """
+    n = len(values)
+    below = values < 0
+    size = np.abs(values)
+    size += 1
+    logs, share, under = _counted_signed(size, below)
+    up, down = logs[~under], logs[under]
+    share = np.concatenate((share[~under], share[under]))
+    slope = n * float(share @ np.concatenate((up, -down)))
+    most = MOST_EXPONENT / max(float(logs.max()), 1e-300)
+
+    def likelihood(power: float) -> float:
+        bent = np.concatenate((_scaled(up, power), -_scaled(down, 2 - power)))
+        return -n / 2 * _log_variance(bent, share) + (power - 1) * slope
+
+    return _search(likelihood, min(most - 2, 1e6) if most > 3 else 1.5, n, 1.0)
+
+
+def log_offset_parameter(values: Floats) -> Fitted:
+    """Return the offset c of log(x + c) by maximum likelihood.
+
+    The likelihood has no end as c nears minus the smallest value, so c stays at least half the smallest step above
+    it (Griliches & Hall's remark on three-parameter lognormals; Hill 1963, J Am Stat Assoc 58, 72–84), and at most
+    a hundred ranges, where the logarithm is a straight line.
+
+    Parameters
+    ----------
+    values
+        Not all the same, shape (n,).
+    """
+    low = float(values.min())
+    above = values - low
+    step, width = float(above[above > 0].min()), float(above.max())
+    least = max(step / 2, width * 1e-9)
+    n = len(values)
+    scale = np.log(least)
+    at, share = _counted_logs(above + least)  # bins are narrow where the offset can matter
+    centres = np.maximum(np.exp(at) - least, 0.0)
+
+    def likelihood(log_offset: float) -> float:
+        logs = np.log(centres + np.exp(log_offset))
+        return -n / 2 * _log_variance(logs, share) - n * float(share @ logs)
+
+    ends = (scale, float(np.log(100 * width)))
+    grid = np.linspace(*ends, 41)
+    best = int(np.argmax([likelihood(g) for g in grid]))
+    around = (float(grid[max(best - 1, 0)]), float(grid[min(best + 1, 40)]))
+    found = minimize_scalar(lambda g: -likelihood(g), bounds=around, method="bounded", options={"xatol": 1e-7})
+    top, at_top = -float(found.fun), float(found.x)
+    straight = -n / 2 * _log_variance(centres, share)
+    bounds = [_falls(likelihood, at_top, top - CHI_95, end) for end in ends]
+    ends_of = [float(np.exp(b)) - low if np.isfinite(b) else float(np.copysign(np.inf, b)) for b in bounds]
+    if not np.isfinite(ends_of[0]):
+        ends_of[0] = least - low
+    return Fitted(float(np.exp(at_top)) - low, ends_of[0], ends_of[1], top - straight)
+
+
+def _log_variance(values: Floats, share: Floats) -> float:
+    away = values - float(share @ values)
+    with np.errstate(divide="ignore"):
+        return float(np.log(share @ (away * away)))
+
+
+def _counted_logs(values: Floats) -> tuple[Floats, Floats]:
+    """Return places of logarithms and the share of the values at each: one a value, or narrow bins at their means."""
+    logs, share, _ = _counted_signed(values, None)
+    return logs, share
+
+
+def _counted_signed(values: Floats, below: NDArray[np.bool_] | None) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+    """Count logarithms in narrow bins, those of two halves apart.
+
+    Parameters
+    ----------
+    values
+        Above zero, shape (n,).
+    below
+        Which belong to the second half; none where nothing is given.
+
+    Returns
+    -------
+    array, array, array
+        The logarithm, the share of all values, and the half of each bin.
+    """
+    n = len(values)
+    if n > EXACT_ROWS:
+        bits = values.view(np.int64)  # of floats above zero, in the order of the values
+        first, last = int(bits.min()), int(bits.max())
+        shift = max((last - first) // BINS, 1).bit_length()
+        if 2.0 ** (shift - MANTISSA) <= T.POWER_BIN:
+            cell = bits >> shift
+            cell -= first >> shift
+            half = (last >> shift) - (first >> shift) + 1
+            if below is not None:
+                cell += below * half
+            count = np.bincount(cell, minlength=2 * half)
+            total = np.bincount(cell, weights=values, minlength=2 * half)
+            used = np.flatnonzero(count)
+            return np.log(total[used] / count[used]), count[used] / n, used >= half
+    return np.log(values), np.full(n, 1 / n), np.zeros(n, bool) if below is None else below
+
+
+def _search(likelihood: Callable[[float], float], most: float, n: int, plain: float) -> Fitted:
+    """Find the top of a profile likelihood between −most and most, and where it falls off on either side."""
+    found = minimize_scalar(
+        lambda p: -likelihood(p), bounds=(-min(most, 3.0), min(most, 3.0)), method="bounded", options={"xatol": 1e-9}
+    )
+    reach = min(most, 3.0)
+    while abs(abs(found.x) - reach) < 1e-3 * reach and reach < most:  # the top lies further out
+        reach = min(4 * reach, most)
+        found = minimize_scalar(
+            lambda p: -likelihood(p), bounds=(-reach, reach), method="bounded", options={"xatol": 1e-9}
+        )
+    at, top = float(found.x), -float(found.fun)
+    low, high = (_falls(likelihood, at, top - CHI_95, end) for end in (-most, most))
+    inside = abs(plain) <= most
+    return Fitted(at, low, high, max(0.0, top - likelihood(plain)) if inside else 0.0)
+
+
+def _falls(likelihood: Callable[[float], float], top: float, level: float, end: float) -> float:
+    """Return where the likelihood falls to a level between its top and an end; infinite if it does not."""
+    step = (abs(end - top) or 1.0) * 1e-4
+    sign = 1.0 if end >= top else -1.0
+    near, far = top, top
+    while sign * far < sign * end:
+        far = top + sign * min(step, abs(end - top))
+        if not likelihood(far) > level:
+            return float(brentq(lambda p: likelihood(p) - level, near, far, xtol=1e-10))
+        near = far
+        if abs(far - top) >= abs(end - top):
+            break
+        step *= 4
+    return sign * float("inf")

@@ -1,0 +1,60 @@
+"""What a careful colleague would say of a column's transforms."""
+
+from __future__ import annotations
+
+from .. import thresholds as T
+from ..columns.table import short_label
+from ..finding import Finding, marked
+from .compare import Compared
+from .suggest import Suggestion
+
+NEVER = {
+    "spike": "{share} of its rows are {top}, and a value shared by many rows stays one spike on every scale",
+    "zeros": "{share} of its rows are 0, and they stay one spike on every scale",
+    "peaks": "it has two peaks, near {first} and {second}, and no transform that keeps the order joins them",
+}
+INSTEAD = {
+    "spike": "Give the spike a column of its own (is it a default, a limit, a mark?), and transform the rest.",
+    "zeros": "Give zero a column of its own, and transform the rest: log1p keeps the zeros where they are.",
+    "peaks": "Find the column that tells the two kinds of row apart; model them apart, or bin.",
+}
+
+
+def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Finding]:
+    """Say what keeps a column from being normal, and which transform makes its relation with the outcome straighter."""
+    found = []
+    if suggestion.never:
+        told = {"share": f"{compared.top_share:.0%}", "top": short_label(compared.top)}
+        if compared.peaks is not None:
+            told |= {n: short_label(float(f"{getattr(compared.peaks, n):.3g}")) for n in ("first", "second")}
+        found.append(
+            Finding(
+                "never-normal",
+                "note",
+                (compared.name,),
+                f"No transform makes {marked(compared.name)} normal: {NEVER[suggestion.never].format(**told)}.",
+                INSTEAD[suggestion.never],
+                {
+                    "cause": suggestion.never, "top": compared.top, "top_share": compared.top_share,
+                    "dip": compared.dip.statistic,
+                },
+            )
+        )
+    plain = compared.seen["as_is"].outcome_share
+    best = max(compared.usable, key=lambda s: s.outcome_share if s.outcome_share == s.outcome_share else -1.0)
+    floor = max(T.STRAIGHTER, T.STRAIGHTER_ROWS / max(compared.n, 1))
+    if plain == plain and best.outcome_share - plain >= floor and best.outcome_share > 0:
+        shape = "it is best left" if suggestion.name == "as_is" else f"{suggestion.name} is suggested"
+        other = "" if best.name == suggestion.name else f"; for its shape alone {shape}"
+        found.append(
+            Finding(
+                "straighter-with",
+                "note",
+                (compared.name,),
+                f"A straight line in {best.name} of {marked(compared.name)} says more of the outcome: held-out share "
+                f"{best.outcome_share:.3f}, as it is {plain:.3f}{other}.",
+                "For a model that fits straight lines this scale serves better; for trees it makes no difference.",
+                {"transform": best.name, "outcome_share": best.outcome_share, "as_is": plain},
+            )
+        )
+    return found

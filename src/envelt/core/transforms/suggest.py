@@ -1,0 +1,165 @@
+"""Which transform is worth its price: the simplest that does the job, or none."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..words import plural
+from .compare import Compared, Seen, compare
+
+Floats = NDArray[np.float64]
+
+SIMPLEST = (
+    "as_is", "log", "sqrt", "log1p", "cube_root", "square", "reciprocal", "box_cox", "log_offset", "yeo_johnson",
+)  # fmt: skip
+"""In the order in which they are preferred where they do about as well; "rank_normal" only where no other helps."""
+FITTED = ("box_cox", "log_offset", "yeo_johnson")
+PRICE = {"log": 0.0, "sqrt": 0.4, "log1p": 0.4, "box_cox": 1.75, "log_offset": 1.75, "yeo_johnson": 1.75}
+"""Of each in log-likelihood, 0.75 where nothing is said: a logarithm is read by everybody, a fitted power by few."""
+WITH_ZEROS = {"log": "log1p", "box_cox": "log1p", "reciprocal": "log1p", "square": "as_is"}
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """A transform and why.
+
+    Parameters
+    ----------
+    name
+        One of the transforms; "as_is" to leave it.
+    why
+        In words.
+    never
+        Why no transform will make it normal: "spike", "zeros", "peaks"; empty where one can.
+    """
+
+    name: str
+    why: str
+    never: str = ""
+
+
+def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
+    """Choose a transform.
+
+    Parameters
+    ----------
+    compared
+        All transforms of the column.
+    values
+        The column, shape (n,), NaN where missing: needed where zeros stand apart from the rest.
+    """
+    plain = compared.seen["as_is"]
+    if compared.distinct < 3 or not np.isfinite(plain.skewness):
+        return Suggestion("as_is", "leave it: too few different values")
+    if compared.slips and values is not None:
+        rest = suggest(compare(compared.name, values[(values >= compared.far[0]) & (values <= compared.far[1])]))
+        name = rest.name if compared.seen[rest.name].usable else "as_is"
+        said = f"{plural(compared.slips, 'value')} far out set aside: mend {'it' if compared.slips == 1 else 'them'} first"
+        return Suggestion(name, f"{rest.why}; {said}" if name == rest.name else said, rest.never)
+    if compared.peaks is not None:
+        return Suggestion("as_is", "leave it: two peaks, which no transform joins", "peaks")
+    if compared.dip.p < T.MAYBE_PEAKED and compared.dip.statistic > T.DIP_LEAST:
+        return Suggestion("as_is", "leave it: flat, or with more than one peak, which no transform mends")
+    if _zeros_apart(compared) and values is not None:
+        return _above_zero(compared, values)
+    never = "spike" if compared.top_share > T.SPIKED and compared.distinct > T.FEW_DISTINCT else ""
+    found = _chosen(compared)
+    if found.name == "as_is":
+        return Suggestion("as_is", _leave(compared), never)
+    return Suggestion(found.name, _why(plain, found), never)
+
+
+def _zeros_apart(compared: Compared) -> bool:
+    low = compared.seen["log1p"].usable and not compared.seen["log"].usable
+    many = compared.top == 0 and compared.top_share >= T.EXCESS_ZEROS
+    return low and many and compared.distinct > T.FEW_DISTINCT * 3
+
+
+def _above_zero(compared: Compared, values: Floats) -> Suggestion:
+    """Choose by the rows above zero a transform that zeros can take too."""
+    rest = suggest(compare(compared.name, values[values > 0]))
+    name = WITH_ZEROS.get(rest.name, rest.name)
+    if not compared.seen[name].usable or name == "rank_normal":
+        name = "as_is"
+    zeros = f"{compared.top_share:.0%} are 0"
+    if name == "as_is":
+        return Suggestion("as_is", f"leave it: {zeros}, and the rest is even enough", "zeros")
+    return Suggestion(name, f"for the rows above zero; {zeros}, which no transform spreads", "zeros")
+
+
+def _chosen(compared: Compared) -> Seen:
+    plain, n = compared.seen["as_is"], compared.n
+    usable = [s for s in (compared.seen[f] for f in SIMPLEST) if s.usable and np.isfinite(s.distance)]
+    usable = [s for s in usable if s.transform is not None and _sound(s, compared)]
+    root = 1 / np.sqrt(n)
+    choice = _of_powers(compared, plain, usable, root)
+    mended = choice is not plain and choice.excess_kurtosis < T.HEAVY + 5 * root and compared.seen["log1p"].usable
+    if mended or not _heavy(plain, compared):
+        return choice
+    far = plain.distance > max(T.NOT_NORMAL * root, 2 * T.CLOSER) and compared.top_share < T.TIED
+    return compared.seen["rank_normal"] if far else plain
+
+
+def _of_powers(compared: Compared, plain: Seen, usable: list[Seen], root: float) -> Seen:
+    """Choose among the powers and logarithms: the simplest that does about as well as the best."""
+    gains = [compared.seen[f].gain for f in ("box_cox", "yeo_johnson") if compared.seen[f].usable]
+    if 2 * np.nanmax(gains) < T.SKEWED:
+        return plain
+    if compared.top_share > T.TIED:
+        return _least_skewed(plain, usable, root)
+    close = min(_far(s) for s in usable) + T.AS_CLOSE
+    near = [s for s in usable if _far(s) <= close]
+    paid = [s for s in usable if np.isfinite(s.gain) and s is not plain]
+    choice = max(paid, key=lambda s: s.gain - PRICE.get(s.name, 0.75)) if paid else near[0]
+    if near[0] is plain or SIMPLEST.index(near[0].name) < SIMPLEST.index(choice.name):
+        choice = near[0]
+    worth = _far(plain) - _far(choice) >= T.CLOSER - root / 4
+    evener = abs(plain.skewness) > T.CENTRE_SKEWNESS and abs(choice.skewness) < T.EVENER * abs(plain.skewness)
+    return choice if worth and evener else plain
+
+
+def _sound(seen: Seen, compared: Compared) -> bool:
+    """Say whether a transform may be suggested: no root or reciprocal of values below zero, no wild power."""
+    if seen.name in ("cube_root", "reciprocal"):
+        return compared.seen["log1p"].usable
+    power = seen.transform.parameter if seen.transform is not None and seen.name in ("box_cox", "yeo_johnson") else 1.0
+    if abs(power - 1) > T.FAR_POWER:
+        return False
+    return seen.name != "log_offset" or (compared.seen["log1p"].usable and not compared.seen["log"].usable)
+
+
+def _far(seen: Seen) -> float:
+    """Return the distance from normal, with a fiftieth of the skewness: a long tail is seen before it is far."""
+    return seen.distance + min(abs(seen.skewness), 4) / 50
+
+
+def _heavy(plain: Seen, compared: Compared) -> bool:
+    """Say whether the tails are heavy and the body even: what a power cannot mend."""
+    q = np.interp([0.125, 0.5, 0.875], (np.arange(len(plain.quantiles)) + 0.5) / len(plain.quantiles), plain.quantiles)
+    lean = (q[2] + q[0] - 2 * q[1]) / max(q[2] - q[0], 1e-300)
+    root = 1 / np.sqrt(compared.n)
+    heavy = plain.excess_kurtosis > T.HEAVY + 8 * root
+    return bool(heavy and abs(lean) < T.UNEVEN + (0.5 if compared.seen["log1p"].usable else 1.5) * root)
+
+
+def _least_skewed(plain: Seen, usable: list[Seen], root: float) -> Seen:
+    even = min(abs(s.skewness) for s in usable) + T.AS_EVEN
+    choice = next(s for s in usable if abs(s.skewness) <= even)
+    return choice if abs(plain.skewness) - abs(choice.skewness) >= T.LESS_SKEWED else plain
+
+
+def _leave(compared: Compared) -> str:
+    plain = compared.seen["as_is"]
+    if plain.distance <= T.NOT_NORMAL / np.sqrt(compared.n) and abs(plain.skewness) < 1:
+        return "leave it: near normal as it is"
+    return "leave it: no transform gains enough"
+
+
+def _why(plain: Seen, chosen: Seen) -> str:
+    if chosen.name == "rank_normal":
+        return f"tails too heavy for a power: excess kurtosis {plain.excess_kurtosis:.1f}"
+    return "nothing simpler does about as well" if chosen.name in FITTED else "the simplest that does the job"
