@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from .core.finding import Finding
     from .errors import EnveltError
+    from .prepare.preparation import Preparation
     from .study import Study
     from .view import View
     from .views.against import AgainstView
@@ -16,6 +17,7 @@ if TYPE_CHECKING:
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.pairwise import PairwiseView
+    from .views.prepare import PrepareView
     from .views.rank import RankView
     from .views.relations import RelationsView
     from .views.transforms import TransformsSheetView, TransformsView
@@ -31,6 +33,8 @@ __all__ = [
     "GlanceView",
     "InventoryView",
     "PairwiseView",
+    "Preparation",
+    "PrepareView",
     "RankView",
     "RelationsView",
     "SheetView",
@@ -51,6 +55,8 @@ _HOMES = {
     "GlanceView": ".views.glance",
     "InventoryView": ".views.inventory",
     "PairwiseView": ".views.pairwise",
+    "Preparation": ".prepare.preparation",
+    "PrepareView": ".views.prepare",
     "RankView": ".views.rank",
     "RelationsView": ".views.relations",
     "SheetView": ".views.distribution",

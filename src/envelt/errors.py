@@ -126,6 +126,14 @@ class OptionError(EnveltError, ValueError):
     """An option has a value that cannot be used."""
 
 
+class PreparationError(EnveltError, ValueError):
+    """A preparation cannot be read, or cannot be fitted or applied to these rows."""
+
+
+class NotFittedError(PreparationError, AttributeError):
+    """A preparation was applied before it was fitted."""
+
+
 class OutputError(EnveltError, OSError):
     """A file cannot be written where it was asked for."""
 

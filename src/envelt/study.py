@@ -19,6 +19,8 @@ from .steps.distribution import show_distribution, show_sheet
 from .steps.inventory import take_inventory
 from .steps.pairwise import Options as PairwiseOptions
 from .steps.pairwise import show_pairwise
+from .steps.prepare import apply_preparation, divided
+from .steps.proposal import propose
 from .steps.rank import show_rank
 from .steps.relations import Options as RelationsOptions
 from .steps.relations import show_relations
@@ -30,6 +32,7 @@ if TYPE_CHECKING:
 
     from .core.columns.outcome import Outcome
     from .core.columns.table import Table
+    from .prepare.preparation import Preparation
     from .steps.context import Context
     from .views.against import AgainstView
     from .views.balance import BalanceView
@@ -38,6 +41,7 @@ if TYPE_CHECKING:
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.pairwise import PairwiseView
+    from .views.prepare import PrepareView
     from .views.rank import RankView
     from .views.relations import RelationsView
     from .views.transforms import TransformsSheetView, TransformsView
@@ -494,9 +498,7 @@ class Study:
     @overload
     def transforms(self, column: str, /, *, by: Names | None = None) -> TransformsView: ...
     @overload
-    def transforms(
-        self, column: Names, other: Names, /, *columns: Names, by: None = None
-    ) -> TransformsSheetView: ...
+    def transforms(self, column: Names, other: Names, /, *columns: Names, by: None = None) -> TransformsSheetView: ...
     def transforms(self, *columns: Names, by: Names | None = None) -> TransformsView | TransformsSheetView:
         """Say what transforms do to a number: its shape, its relation with the outcome, and which is worth its price.
 
@@ -523,6 +525,58 @@ class Study:
         if groups:
             raise OptionError("Name one column: by divides the rows of one at a time.")
         return show_transforms_sheet(self._context, names)
+
+    def split(self, share: float = 0.25, *, by: str | None = None) -> tuple[Study, Study]:
+        """Return a study of training rows and one of test rows.
+
+        Parameters
+        ----------
+        share
+            Of the rows, that are kept for the test.
+        by
+            A date, or a number that rises with time: the last rows in it are the test. Or a column of levels that
+            are never divided. By default rows are drawn at random, as many of each class of the outcome (each fifth
+            of a numeric one) as its share, and units are never divided.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> training, test = Study("demo", outcome="wintered", unit="colony").split(0.2)
+        >>> len(training.table), len(test.table)
+        (2401, 599)
+        """
+        training, test = divided(self._context, share, by)
+        return self._of(training), self._of(test)
+
+    def preparation(self) -> Preparation:
+        """Propose a preparation from what was declared, found, transformed and ranked; each operation says why.
+
+        It is not fitted, and nothing is applied: `then` and `without` change it, `prepare` applies it.
+        """
+        return propose(self._context)
+
+    def prepare(self, preparation: Preparation, *, fit: bool = False, keep: Names = ()) -> PrepareView:
+        """Apply a preparation to the rows of the study, and say what each operation changed.
+
+        Parameters
+        ----------
+        preparation
+            Fitted, unless it is to be fitted here; the one given is not changed.
+        fit
+            Fit it on these rows first: ``view.preparation`` is the fitted one, ``view.prepared`` the rows, with rates
+            out of fold; see `envelt.Preparation`.
+        keep
+            Columns to set beside the features as they are, such as the outcome.
+
+        Raises
+        ------
+        NotFittedError, PreparationError, OptionError, UnknownColumnError
+        """
+        return apply_preparation(self._context, preparation, fit, names_of(keep, "keep"))
 
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.

@@ -23,7 +23,8 @@ app = typer.Typer(
         "(a study file for you to correct), inventory (what is each column?), balance (how lopsided is the "
         "outcome?), distribution (what does a column look like?), against (how does the outcome differ along one?), "
         "contingency (counts and rates in every cell), relations (which columns say the same?), pairwise (how does "
-        "each pair look?), rank (which candidates carry something?), report (all of it on one page).\n\n"
+        "each pair look?), transforms (log, root, power, or leave it?), rank (which candidates carry something?), "
+        "prepare (the decisions, fitted and applied to any later rows), report (all of it on one page).\n\n"
         "Try: envelt demo"
     ),
 )
@@ -268,6 +269,41 @@ def transforms(
         raise OptionError("Name a column: by divides the rows of one at a time.")
     else:
         given.give([study.transforms()])
+
+
+@app.command()
+@takes("outcome", "event", "unit", *ROWS, "seed", "findings", "json")
+def prepare(
+    given: Given,
+    propose: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Write the preparation that follows from what was found.")
+    ] = None,
+    using: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="The preparation to apply: a .json file, for you to correct.")
+    ] = None,
+    fit: Annotated[
+        bool, typer.Option("--fit", help="Learn from these rows first; the file then holds what was learned.")
+    ] = False,
+    keep: Annotated[
+        list[str] | None,
+        typer.Option(metavar="COLUMN", help="Write a column beside the features, such as the outcome. Repeatable."),
+    ] = None,
+    out: Annotated[
+        list[Path] | None,
+        typer.Option(metavar="FILE", help="Write the rows prepared: .parquet .csv .arrow .jsonl. Repeatable."),
+    ] = None,
+) -> None:
+    """Apply the decisions to rows: propose a preparation, fit it on training rows, apply it to later ones.
+
+    Example: envelt prepare hives.csv --outcome wintered --propose hives.json
+
+    Then: envelt prepare hives.csv --using hives.json --fit --out train.parquet
+
+    On new rows: envelt prepare later.csv --using hives.json --out later.parquet
+    """
+    from .prepare import run_prepare
+
+    run_prepare(given, propose, using, fit, keep or [], out or [])
 
 
 @app.command()

@@ -190,7 +190,6 @@ SHAPES_APART = 0.1  # of the rows on different sides of some value
 TOGETHER_LEAST = 0.005  # of the outcome's uncertainty, surely, beyond the sum of both alone
 
 # --- transforms ---------------------------------------------------------------------------------------
-POWER_BIN = 0.005  # of a logarithm: wider bins could move a power by 1e-4
 SKEWED = 5.02  # twice the gain in log-likelihood: 2.5 % of normal samples by chance
 AS_CLOSE = 0.01  # of the distance from normal, likewise: less is seen in no picture
 CLOSER = 0.02  # by which a transform must bring the distance down, to be worth its price

@@ -56,7 +56,9 @@ def draw_transforms(compared: Compared, suggestion: Suggestion, title: str, abou
 def _head(axes: Axes, seen: Seen, marked: bool) -> None:
     parameter = seen.transform.parameter if seen.transform is not None else np.nan
     name = seen.name + (f" ({significant(parameter, 3)})" if parameter == parameter else "")
-    what = "leave it" if marked and seen.name == "as_is" else "suggested" if marked else "before" * (seen.name == "as_is")
+    what = (
+        "leave it" if marked and seen.name == "as_is" else "suggested" if marked else "before" * (seen.name == "as_is")
+    )
     spot: dict[str, Any] = {"xy": (0, 1), "xycoords": "axes fraction", "textcoords": "offset points", "va": "bottom"}
     colour = AFTER if marked else style.INK
     axes.annotate(name, xytext=(0, 29), size=11, weight="bold" if marked else "normal", color=colour, **spot)
@@ -98,7 +100,10 @@ def draw_transforms_sheet(judged: Sequence[tuple[str, Compared, Suggestion]], ti
     shown = [j for j in order if len(j[1].seen["as_is"].edges)][:MOST_COLUMNS]
     hidden = len(judged) - len(shown)
     more = f" {plural(hidden, 'column')} more {be(hidden)} in the table." if hidden else ""
-    note = f"Grey: as it is. Blue: after the transform suggested; no blue where it is best left. Right: quantiles against the normal's, a line where it is normal.{more}"
+    note = (
+        "Grey: as it is. Blue: after the transform suggested; no blue where it is best left. Right: quantiles against "
+        f"the normal's, a line where it is normal.{more}"
+    )
     down = max(2, -(-len(shown) // ACROSS))
     with style.house_style():
         figure = style.new_figure(title, about, note)

@@ -180,6 +180,11 @@ def _chosen(context: Context) -> Context:
     return replace(context, listed=listed, table=table, outcome=outcome, _made={})
 
 
+def chosen_from(context: Context) -> Context:
+    """Return the study of a table that was narrowed already: expressions chose its rows before."""
+    return _chosen(context)
+
+
 def _repeated(listed: Table, plan: StudyPlan) -> Table:
     """Return each row as many times as a column says it stands for, with levels in the order that this gives them.
 

@@ -199,7 +199,7 @@ class TransformsSheetView(View):
     @tabled(WRITTEN, heads=HEADS, spare=("outcome_share_after", "outcome_share", "parameter", "distance_after",
                                          "distance", "n"))  # fmt: skip
     def table(self) -> pd.DataFrame:
-        """One row a column: n, suggested, parameter, and skewness, distance and outcome_share before and after; note."""
+        """One row a column: n, suggested, parameter, skewness, distance, outcome_share, these three after it; note."""
         judged = self._result()
         return _suggestions(
             [j.compared.name for j in judged], [(j.compared, j.suggestion) for j in judged], "column"

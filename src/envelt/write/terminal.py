@@ -19,7 +19,7 @@ MARKS = {
     "caution": ("▲ caution", "bold magenta"),
     "note": ("● note", "bold blue"),
 }
-MOST_ROWS = 30
+MOST_ROWS = 40
 MOST_TURNED = 6  # rows of a table that is shown on its side where it is too wide
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this
 

@@ -30,11 +30,15 @@ class NumberReading(NamedTuple):
 
 
 class DateReading(NamedTuple):
-    """Microseconds since 1970 for each text, how they were read, and whether day and month may be swapped."""
+    """Microseconds since 1970 for each text, how they were read, and whether day and month may be swapped.
+
+    ``form`` is how pandas writes the form, or "quarter".
+    """
 
     values: NDArray[np.int64]
     how: str
     ambiguous: bool
+    form: str = ""
 
 
 def read_numbers(words: list[str]) -> NumberReading | None:
@@ -45,15 +49,16 @@ def read_numbers(words: list[str]) -> NumberReading | None:
     """
     if not words or not all(any(ch.isdigit() for ch in w) for w in words[:20]):
         return None
-    if _grouping([_strip_signs(w, set()) for w in words[:20]])[0] is None:
+    if _grouping([_strip_signs(w, set()) for w in words[:20]]) is None:
         return None  # what does not fit the first does not fit all
     if any(_LEADING_ZERO.match(w.strip()) for w in words):
         return None
     signs: set[str] = set()
     bare = [_strip_signs(w, signs) for w in words]
-    convert, how = _grouping(bare)
-    if convert is None:
+    form = _grouping(bare)
+    if form is None:
         return None
+    how, convert = FORMS[form]
     values = np.array([float(convert(b)) for b in bare])
     parts = [*sorted(signs), *([how] if how else [])]
     return NumberReading(values, " and ".join(parts) or "plain numbers")
@@ -73,24 +78,46 @@ def _strip_signs(word: str, signs: set[str]) -> str:
     return "-" + text if negative else text
 
 
-def _grouping(bare: list[str]) -> tuple[Callable[[str], str] | None, str]:
+FORMS: dict[str, tuple[str, Callable[[str], str]]] = {
+    "plain": ("", lambda b: b),
+    "comma_thousands": ("thousands separators (,)", lambda b: b.replace(",", "")),
+    "point_thousands": ("thousands separators (.)", lambda b: b.replace(".", "").replace(",", ".")),
+    "space_thousands": ("thousands separators", lambda b: re.sub(r"[ '\u00a0\u202f]", "", b).replace(",", ".")),
+    "decimal_comma": ("decimal commas", lambda b: b.replace(".", "").replace(",", ".")),
+}
+"""Ways of writing numbers: what to call each, and how to write it plainly."""
+
+
+def _grouping(bare: list[str]) -> str | None:
     """Find the one way of writing numbers that fits all texts."""
     odd = [b for b in bare if not _PLAIN.fullmatch(b)]
     if not odd:
-        return (lambda b: b), ""
+        return "plain"
     if all(_COMMA_GROUPS.fullmatch(b) for b in odd) and not _comma_is_decimal(bare, odd):
-        return (lambda b: b.replace(",", "")), "thousands separators (,)"
+        return "comma_thousands"
     if all(_DECIMAL_COMMA.fullmatch(b) or _POINT_GROUPS.fullmatch(b) for b in bare if "," in b or "." in b) and any(
         "," in b for b in odd
     ):
-        if all("," in b or "." in b or b.lstrip("+-").isdigit() for b in bare):
-            return (lambda b: b.replace(".", "").replace(",", ".")), "decimal commas"
-        return None, ""
+        whole = all("," in b or "." in b or b.lstrip("+-").isdigit() for b in bare)
+        return "decimal_comma" if whole else None
     if all(_POINT_GROUPS.fullmatch(b) for b in [*odd, *(b for b in bare if "." in b)]):
-        return (lambda b: b.replace(".", "").replace(",", ".")), "thousands separators (.)"
+        return "point_thousands"
     if all(_SPACE_GROUPS.fullmatch(b) for b in odd):
-        return (lambda b: re.sub(r"[ '\u00a0\u202f]", "", b).replace(",", ".")), "thousands separators"
-    return None, ""
+        return "space_thousands"
+    return None
+
+
+def number_form(words: list[str]) -> str:
+    """Return how numbers are written in texts of which some may be none: one of `FORMS`, "plain" where nothing fits."""
+    bare = [_strip_signs(w, set()) for w in words]
+    return _grouping([b for b in bare if any(ch.isdigit() for ch in b)]) or "plain"
+
+
+def numbers_as(words: list[str], form: str) -> NDArray[np.float64]:
+    """Read texts that write numbers in one way; NaN where one does not."""
+    convert = FORMS[form][1]
+    plain = (convert(_strip_signs(w, set())) for w in words)
+    return np.array([float(p) if _PLAIN.fullmatch(p) else np.nan for p in plain], np.float64)
 
 
 def _comma_is_decimal(bare: list[str], odd: list[str]) -> bool:
@@ -141,7 +168,7 @@ def whole_days(name: str, values: NDArray[np.float64]) -> DateReading | None:
     read = _dates([f"{v:06d}" for v in unique.tolist()], "%Y%m%d" if long else "%y%m%d", "", False)
     if read is None:
         return None
-    return DateReading(read.values[at], f"dates as whole numbers, {'yyyymmdd' if long else 'yymmdd'}", False)
+    return DateReading(read.values[at], f"dates as whole numbers, {'yyyymmdd' if long else 'yymmdd'}", False, read.form)
 
 
 def read_dates(words: list[str]) -> DateReading | None:
@@ -156,7 +183,10 @@ def read_dates(words: list[str]) -> DateReading | None:
     if _QUARTER.fullmatch(stripped[0]):
         found_quarters = [_QUARTER.fullmatch(w) for w in stripped]
         starts = [f"{m['y'] or m['y2']}-{3 * int(m['q'] or m['q2']) - 2:02d}" for m in found_quarters if m]
-        return _dates(starts, "%Y-%m", "quarters, by their first day", False) if len(starts) == len(words) else None
+        if len(starts) < len(words):
+            return None
+        read = _dates(starts, "%Y-%m", "quarters, by their first day", False)
+        return None if read is None else read._replace(form="quarter")
     for pattern, form in _DATES:
         if all(pattern.fullmatch(w) for w in stripped):
             shown = "year-month-day" if form == "ISO8601" else form
@@ -183,4 +213,16 @@ def _dates(words: list[str], form: str, how: str, ambiguous: bool) -> DateReadin
     if stamps.isna().any():
         return None
     micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
-    return DateReading(micro, f"dates kept as text, {how}", ambiguous)
+    return DateReading(micro, f"dates kept as text, {how}", ambiguous, form)
+
+
+def dates_as(words: list[str], form: str) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Read texts that write dates in one form; and say which do not."""
+    if form == "quarter":
+        found = [_QUARTER.fullmatch(w.strip()) for w in words]
+        words = ["" if m is None else f"{m['y'] or m['y2']}-{3 * int(m['q'] or m['q2']) - 2:02d}" for m in found]
+        form = "%Y-%m"
+    stamps = pd.to_datetime(pd.Series([w.strip() for w in words], dtype=object), format=form, errors="coerce", utc=True)
+    absent = stamps.isna().to_numpy(bool)
+    micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
+    return np.where(absent, 0, micro), absent

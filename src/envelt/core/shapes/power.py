@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import brentq, minimize_scalar
 
-from .. import thresholds as T
+from ..parallel import in_threads
 
 Floats = NDArray[np.float64]
 
@@ -23,8 +23,12 @@ CHI_95 = 1.9207294103470627
 MOST_EXPONENT = 300.0
 """Powers beyond e to this would overflow when they are squared."""
 EXACT_ROWS = 20_000
-BINS = 1 << 13
-MANTISSA = 52
+BINS = 1 << 12
+WIDEST = 45
+"""Bits of 52 that a bin may leave out: it is then 2⁻⁷ of its values wide, and a power is right to 1e-4."""
+BLOCK = 1 << 16
+PARTS = 4
+"""Of many values, counted in threads; always as many, so that sums are the same on any machine."""
 
 
 class Fitted(NamedTuple):
@@ -114,11 +118,11 @@ def yeo_johnson_parameter(values: Floats) -> Fitted:
     values
         Not all the same, shape (n,).
     """
+    if values.max() <= 0:  # turned round, with the power mirrored at 1
+        turned = yeo_johnson_parameter(-values)
+        return Fitted(2 - turned.value, 2 - turned.high, 2 - turned.low, turned.gain)
     n = len(values)
-    below = values < 0
-    size = np.abs(values)
-    size += 1
-    logs, share, under = _counted_signed(size, below)
+    logs, share, under = _counted_signed(values, 1.0, bool(values.min() < 0))
     up, down = logs[~under], logs[under]
     share = np.concatenate((share[~under], share[under]))
     slope = n * float(share @ np.concatenate((up, -down)))
@@ -163,7 +167,7 @@ def log_offset_parameter(values: Floats) -> Fitted:
     found = minimize_scalar(lambda g: -likelihood(g), bounds=around, method="bounded", options={"xatol": 1e-7})
     top, at_top = -float(found.fun), float(found.x)
     straight = -n / 2 * _log_variance(centres, share)
-    bounds = [_falls(likelihood, at_top, top - CHI_95, end) for end in ends]
+    bounds = [_falls(likelihood, at_top, top - CHI_95, end, 0.1) for end in ends]
     ends_of = [float(np.exp(b)) - low if np.isfinite(b) else float(np.copysign(np.inf, b)) for b in bounds]
     if not np.isfinite(ends_of[0]):
         ends_of[0] = least - low
@@ -178,71 +182,100 @@ def _log_variance(values: Floats, share: Floats) -> float:
 
 def _counted_logs(values: Floats) -> tuple[Floats, Floats]:
     """Return places of logarithms and the share of the values at each: one a value, or narrow bins at their means."""
-    logs, share, _ = _counted_signed(values, None)
+    logs, share, _ = _counted_signed(values, 0.0, False)
     return logs, share
 
 
-def _counted_signed(values: Floats, below: NDArray[np.bool_] | None) -> tuple[Floats, Floats, NDArray[np.bool_]]:
-    """Count logarithms in narrow bins, those of two halves apart.
+def _counted_signed(values: Floats, plus: float, signed: bool) -> tuple[Floats, Floats, NDArray[np.bool_]]:
+    """Count the logarithms of sizes in narrow bins, those of values below zero apart.
 
     Parameters
     ----------
     values
-        Above zero, shape (n,).
-    below
-        Which belong to the second half; none where nothing is given.
+        Shape (n,); above zero where nothing is added.
+    plus
+        Is added to their sizes.
+    signed
+        Whether some are below zero.
 
     Returns
     -------
     array, array, array
-        The logarithm, the share of all values, and the half of each bin.
+        The logarithm, the share of all values, and whether they are below zero, of each bin.
     """
-    n = len(values)
+    n, ends = len(values), (float(values.min()), float(values.max()))
     if n > EXACT_ROWS:
-        bits = values.view(np.int64)  # of floats above zero, in the order of the values
-        first, last = int(bits.min()), int(bits.max())
-        shift = max((last - first) // BINS, 1).bit_length()
-        if 2.0 ** (shift - MANTISSA) <= T.POWER_BIN:
-            cell = bits >> shift
-            cell -= first >> shift
-            half = (last >> shift) - (first >> shift) + 1
-            if below is not None:
-                cell += below * half
-            count = np.bincount(cell, minlength=2 * half)
-            total = np.bincount(cell, weights=values, minlength=2 * half)
-            used = np.flatnonzero(count)
-            return np.log(total[used] / count[used]), count[used] / n, used >= half
-    return np.log(values), np.full(n, 1 / n), np.zeros(n, bool) if below is None else below
+        sizes = [abs(e) + plus for e in ends]
+        low, high = (plus, max(sizes)) if signed else (min(sizes), max(sizes))
+        first, last = (int(v) for v in np.array([low, high]).view(np.int64))  # in the order of the values above zero
+        shift = min(max((last - first) // BINS, 1).bit_length(), WIDEST)
+        bins = _Bins(first >> shift, (last >> shift) - (first >> shift) + 1, shift, plus, signed)
+        parts = np.array_split(values, PARTS) if n >= PARTS * BLOCK else [values]
+        counted = in_threads(bins.counted, parts, n)
+        count = np.sum([c for c, _ in counted], axis=0)
+        total = np.sum([t for _, t in counted], axis=0)
+        used = np.flatnonzero(count)
+        return np.log(total[used] / count[used]), count[used] / n, used >= bins.half
+    return np.log(np.abs(values) + plus), np.full(n, 1 / n), values < 0
+
+
+class _Bins(NamedTuple):
+    """Bins by the leading bits of sizes: the first one's bits, how many, the shift of bits, and what is added."""
+
+    first: int
+    half: int
+    shift: int
+    plus: float
+    signed: bool
+
+    def counted(self, values: Floats) -> tuple[NDArray[np.int64], Floats]:
+        """Return how many sizes lie in each bin, and their sum; those of values below zero in a second half."""
+        size = 2 * self.half
+        count, total = np.zeros(size, np.int64), np.zeros(size)
+        for start in range(0, len(values), BLOCK):  # a block stays in the cache
+            part = values[start : start + BLOCK]
+            sizes = np.abs(part) + self.plus if self.signed else part + self.plus
+            cell = sizes.view(np.int64) >> self.shift
+            cell -= self.first
+            if self.signed:
+                cell += (part < 0) * self.half
+            count += np.bincount(cell, minlength=size)
+            total += np.bincount(cell, weights=sizes, minlength=size)
+        return count, total
 
 
 def _search(likelihood: Callable[[float], float], most: float, n: int, plain: float) -> Fitted:
     """Find the top of a profile likelihood between −most and most, and where it falls off on either side."""
-    found = minimize_scalar(
-        lambda p: -likelihood(p), bounds=(-min(most, 3.0), min(most, 3.0)), method="bounded", options={"xatol": 1e-9}
-    )
     reach = min(most, 3.0)
-    while abs(abs(found.x) - reach) < 1e-3 * reach and reach < most:  # the top lies further out
+    found = _top(likelihood, reach)
+    while abs(abs(found) - reach) < 1e-3 * reach and reach < most:  # the top lies further out
         reach = min(4 * reach, most)
-        found = minimize_scalar(
-            lambda p: -likelihood(p), bounds=(-reach, reach), method="bounded", options={"xatol": 1e-9}
-        )
-    at, top = float(found.x), -float(found.fun)
-    low, high = (_falls(likelihood, at, top - CHI_95, end) for end in (-most, most))
-    inside = abs(plain) <= most
-    return Fitted(at, low, high, max(0.0, top - likelihood(plain)) if inside else 0.0)
+        found = _top(likelihood, reach)
+    top = likelihood(found)
+    near = 1e-2 * max(abs(found), 1.0)
+    bent = (2 * top - likelihood(found - near) - likelihood(found + near)) / near**2
+    width = float(np.sqrt(2 * CHI_95 / bent)) if bent > 0 and np.isfinite(bent) else 1.0
+    low, high = (_falls(likelihood, found, top - CHI_95, end, width) for end in (-most, most))
+    return Fitted(found, low, high, max(0.0, top - likelihood(plain)) if abs(plain) <= most else 0.0)
 
 
-def _falls(likelihood: Callable[[float], float], top: float, level: float, end: float) -> float:
-    """Return where the likelihood falls to a level between its top and an end; infinite if it does not."""
-    step = (abs(end - top) or 1.0) * 1e-4
+def _top(likelihood: Callable[[float], float], reach: float) -> float:
+    found = minimize_scalar(lambda p: -likelihood(p), bounds=(-reach, reach), method="bounded", options={"xatol": 1e-8})
+    return float(found.x)
+
+
+def _falls(likelihood: Callable[[float], float], top: float, level: float, end: float, width: float) -> float:
+    """Return where the likelihood falls to a level between its top and an end; infinite if it does not.
+
+    ``width`` is how far off a parabola would have it.
+    """
     sign = 1.0 if end >= top else -1.0
-    near, far = top, top
-    while sign * far < sign * end:
-        far = top + sign * min(step, abs(end - top))
-        if not likelihood(far) > level:
-            return float(brentq(lambda p: likelihood(p) - level, near, far, xtol=1e-10))
-        near = far
-        if abs(far - top) >= abs(end - top):
-            break
-        step *= 4
+    reach = abs(end - top)
+    near, step = 0.0, 1.05 * width
+    while near < reach:
+        far = min(near + step, reach)
+        if not likelihood(top + sign * far) > level:
+            away = brentq(lambda p: likelihood(top + sign * p) - level, near, far, xtol=1e-9 * max(1.0, width))
+            return float(top + sign * away)
+        near, step = far, 2 * step
     return sign * float("inf")

@@ -174,7 +174,9 @@ def _peaks(ordered: Floats) -> tuple[Significance, TwoPeaks | None]:
     return dip, peaks_of(body, dip)
 
 
-def _line(values: Floats, known: NDArray[np.bool_], distinct: Floats, target: Target, folds: Folds) -> StraightLine | None:
+def _line(
+    values: Floats, known: NDArray[np.bool_], distinct: Floats, target: Target, folds: Folds
+) -> StraightLine | None:
     of_known = values[known]
     here = ~np.isnan(of_known)
     target, folds = target.take(here), folds.take(here)

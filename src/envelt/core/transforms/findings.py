@@ -35,7 +35,9 @@ def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Findi
                 f"No transform makes {marked(compared.name)} normal: {NEVER[suggestion.never].format(**told)}.",
                 INSTEAD[suggestion.never],
                 {
-                    "cause": suggestion.never, "top": compared.top, "top_share": compared.top_share,
+                    "cause": suggestion.never,
+                    "top": compared.top,
+                    "top_share": compared.top_share,
                     "dip": compared.dip.statistic,
                 },
             )

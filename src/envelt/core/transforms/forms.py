@@ -56,9 +56,18 @@ class Transform:
     ends: tuple[float, float] = (-math.inf, math.inf)
     knots: Floats | None = None
 
+    @property
+    def domain(self) -> tuple[float, float]:
+        """The open interval of values that it can be taken of."""
+        return FORMS[self.name].domain(self)
+
+    def nearest(self, value: float) -> float:
+        """Return the end of the values it was fitted on that lies nearest."""
+        return self.ends[0] if value < self.ends[0] else self.ends[1]
+
     def inside(self, values: Floats) -> NDArray[np.bool_]:
         """Say which values it can be taken of; missing ones count as inside."""
-        low, high = FORMS[self.name].domain(self)
+        low, high = self.domain
         return ~((values <= low) | (values >= high))
 
     def apply(self, values: Floats) -> Floats:
@@ -252,8 +261,8 @@ FORMS: dict[str, Form] = {
     ),
     "rank_normal": Form(_anywhere, lambda t: ALL, _scores, _unscored, _score_of_one),
     "log_offset": Form(
-        _anywhere, lambda t: (-t.parameter, math.inf), lambda values, t: np.log(values + t.parameter),
-        lambda values, t: np.exp(values) - t.parameter, lambda t: lambda v: math.log(v + t.parameter),
+        _anywhere, lambda t: (-t.parameter, math.inf), lambda values, t: np.asarray(np.log(values + t.parameter)),
+        lambda values, t: np.asarray(np.exp(values) - t.parameter), lambda t: lambda v: math.log(v + t.parameter),
         log_offset_parameter,
     ),
 }  # fmt: skip

@@ -58,7 +58,9 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
     if compared.slips and values is not None:
         rest = suggest(compare(compared.name, values[(values >= compared.far[0]) & (values <= compared.far[1])]))
         name = rest.name if compared.seen[rest.name].usable else "as_is"
-        said = f"{plural(compared.slips, 'value')} far out set aside: mend {'it' if compared.slips == 1 else 'them'} first"
+        said = (
+            f"{plural(compared.slips, 'value')} far out set aside: mend {'it' if compared.slips == 1 else 'them'} first"
+        )
         return Suggestion(name, f"{rest.why}; {said}" if name == rest.name else said, rest.never)
     if compared.peaks is not None:
         return Suggestion("as_is", "leave it: two peaks, which no transform joins", "peaks")

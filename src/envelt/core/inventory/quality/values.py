@@ -92,8 +92,13 @@ def _outside(
         (c.name,),
         f"{marked(c.name)} holds {plural(len(at), 'value')} outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
         "Mend or blank those cells" + ("." if declared else ", or declare the range that is possible."),
-        {"rows": rows, "count": len(at)},
+        {"rows": rows, "count": len(at), **_ends(limits)},
     )
+
+
+def _ends(limits: tuple[float, float]) -> dict[str, float | None]:
+    low, high = (v if np.isfinite(v) else None for v in limits)
+    return {"low": low, "high": high}
 
 
 def _date(table: Table, c: TimeColumn) -> list[Finding]:

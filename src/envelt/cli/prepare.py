@@ -1,0 +1,50 @@
+"""The command that proposes, fits and applies a preparation."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from ..errors import OptionError
+from .options import Given
+
+
+def run_prepare(
+    given: Given, propose: Path | None, using: Path | None, fit: bool, keep: list[str], out: list[Path]
+) -> None:
+    """Propose a preparation, or apply one and say what changed.
+
+    Raises
+    ------
+    OptionError, PreparationError, OutputError
+    """
+    from ..data.write import check_table_path
+    from ..prepare.preparation import Preparation
+    from ..write.files import check_writable
+
+    if propose is None and using is None:
+        raise OptionError("Say --propose FILE to have a preparation written, or --using FILE to apply one.")
+    if propose is not None and (using is not None or fit or out):
+        raise OptionError("--propose only writes a preparation: correct it, then apply it with --using.")
+    if propose is not None:
+        check_writable(propose)
+        proposed = given.study().preparation()
+        proposed.save(propose)
+        print(proposed)
+        print(f"Wrote {propose}: correct it, then try: envelt prepare {given.data} --using {propose} --fit",
+              file=sys.stderr)  # fmt: skip
+        return
+    assert using is not None
+    for path in out:
+        check_table_path(path)
+    if fit:
+        check_writable(using)
+    preparation = Preparation.load(using)
+    view = given.study().prepare(preparation, fit=fit, keep=keep)
+    for path in out:
+        view.write(path)
+    if fit:
+        view.preparation.save(using)
+    given.give([view])
+    for path in (*out, *([using] if fit else [])):
+        print(f"Wrote {path}", file=sys.stderr)

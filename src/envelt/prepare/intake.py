@@ -1,0 +1,243 @@
+"""From whatever is given to columns under work, and from one row to the values operations expect."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ..core.columns.encode import NO_PLAN, encode
+from ..core.columns.outcome import Outcome, resolve_outcome
+from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
+from ..core.columns.readings import dates_as, numbers_as
+from ..core.columns.table import Table
+from ..core.finding import Finding
+from ..core.words import plural
+from ..data.frames import check_names, named_in_text
+from ..errors import PreparationError
+from .keys import level_of
+from .working import Working, as_words, empty_like, missing_of, type_of
+
+Typed = Mapping[str, str]
+"""Columns by name, with the type each had in the training rows: "number", "text" or "date"."""
+
+
+def working_of(table: Any) -> Working:
+    """Return the columns of a data frame, a dict of arrays, a path, or anything else the reader reads.
+
+    Raises
+    ------
+    DataError
+    """
+    if isinstance(table, Working):
+        return table.keep_apart()
+    if isinstance(table, np.ndarray):
+        if table.ndim != 2:
+            raise PreparationError(f"A table has rows and columns; this array has shape {table.shape}.")
+        table = pd.DataFrame(table)
+    if isinstance(table, pd.DataFrame):
+        frame, _ = named_in_text(table)
+        check_names(list(frame.columns))
+        return Working({n: frame[n] for n in frame.columns}, frame.index)
+    from ..data.read import read_source
+
+    source = read_source(table, {})
+    return Working(source.columns, source.rows)
+
+
+def type_here(at: Working, name: str) -> str:
+    """Return the type of a column without reading it where pandas says enough."""
+    column = at.source(name)
+    if not isinstance(column, pd.Series):
+        return type_of(column)
+    dtype = column.dtype
+    if pd.api.types.is_bool_dtype(dtype) or isinstance(dtype, pd.CategoricalDtype):
+        return "text"
+    if pd.api.types.is_numeric_dtype(dtype):
+        return "number"
+    return "date" if pd.api.types.is_datetime64_any_dtype(dtype) else type_of(at.raw(name))
+
+
+def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str) -> Working:
+    """Return the columns that the preparation knows, in its order, each of the type it had.
+
+    Parameters
+    ----------
+    needed
+        Those without which it cannot be applied.
+    absent
+        Whether one of these that is gone is an "error", or "missing" in every row.
+
+    Raises
+    ------
+    PreparationError
+        A column is gone, or cannot be read as what it was.
+    """
+    gone = [n for n in needed if n not in at]
+    if gone and absent == "error":
+        shown = ", ".join(map(repr, gone[:5])) + (", …" if len(gone) > 5 else "")
+        raise PreparationError(
+            f"{plural(len(gone), 'column')} that the preparation works on {'is' if len(gone) == 1 else 'are'} not "
+            f"there: {shown}. Add {'it' if len(gone) == 1 else 'them'}, or declare absent='missing'."
+        )
+    extra = [n for n in at.names if n not in columns]
+    out = Working({}, at.rows)
+    for name, kind in columns.items():
+        if name in at:
+            here = type_here(at, name)
+            out.set(name, at.source(name) if here == kind else _as_type(out, name, at.raw(name), here, kind))
+        elif name in needed:
+            out.set(name, empty_like(kind, len(at)))
+    if gone:
+        out.found.append(
+            Finding(
+                "columns-gone", "caution", tuple(gone),
+                f"{plural(len(gone), 'column')} of the training rows {'is' if len(gone) == 1 else 'are'} not there and "
+                f"taken as missing in every row: {', '.join(gone[:8])}.",
+                "What is made of them is what is made of missing values.", {"columns": gone},
+            )
+        )  # fmt: skip
+    if extra:
+        out.found.append(
+            Finding(
+                "columns-unknown", "note", tuple(extra[:50]),
+                f"{plural(len(extra), 'column')} the training rows do not have {'is' if len(extra) == 1 else 'are'} "
+                f"left out: {', '.join(extra[:8])}{', …' if len(extra) > 8 else ''}.",
+                "Fit again if they matter.", {"columns": extra[:50]},
+            )
+        )  # fmt: skip
+    return out
+
+
+def _as_type(out: Working, name: str, raw: RawColumn, here: str, kind: str) -> RawColumn:
+    """Return a column as the type it had in the training rows, and say so."""
+    rows = len(missing_of(raw))
+    if missing_of(raw).all():
+        return empty_like(kind, rows)
+    made = _converted(name, raw, here, kind)
+    out.found.append(
+        Finding(
+            "another-type", "note", (name,),
+            f"{name} came as {here}, where the training rows have {kind}: read as {kind}.",
+            "Nothing to do if the values are the same; else mend the source.", {"came": here, "expected": kind},
+        )
+    )  # fmt: skip
+    return made
+
+
+def _converted(name: str, raw: RawColumn, here: str, kind: str) -> RawColumn:
+    if kind == "text":
+        return as_words(raw)
+    if isinstance(raw, RawWords):
+        if kind == "number":
+            values = numbers_as(raw.words, "plain")
+            bad = np.isnan(values)
+            made: RawColumn = RawNumbers(np.append(values, np.nan)[raw.codes])
+        else:
+            stamps, bad = dates_as(raw.words, "ISO8601")
+            gone = np.append(bad, True)[raw.codes]
+            made = RawTimes(np.where(gone, 0, np.append(stamps, 0)[raw.codes]), gone)
+        used = np.bincount(raw.codes[raw.codes >= 0], minlength=len(raw.words)) > 0
+        if (bad & used).any():
+            first = raw.words[int(np.flatnonzero(bad & used)[0])]
+            raise PreparationError(f"{name!r} held {kind}s in the training rows, and holds {first!r} here.")
+        return made
+    raise PreparationError(f"{name!r} held {kind}s in the training rows, and holds {here}s here.")
+
+
+def outcome_of(given: Any, rows: int, name: str = "outcome") -> Outcome:
+    """Return an outcome given as one value a row.
+
+    Raises
+    ------
+    PreparationError, OutcomeError
+    """
+    series = given if isinstance(given, pd.Series) else pd.Series(np.asarray(given).reshape(-1))
+    if len(series) != rows:
+        raise PreparationError(f"The outcome has {plural(len(series), 'row')} and the table {rows:,}.")
+    at = Working({name: series.reset_index(drop=True)}, pd.RangeIndex(rows))
+    return _resolved(at.raw(name), at.rows, name)
+
+
+def outcome_in(at: Working, name: str) -> Outcome:
+    """Return the outcome that stands in a table."""
+    return _resolved(at.raw(name), at.rows, name)
+
+
+def _resolved(raw: RawColumn, rows: pd.Index[Any], name: str) -> Outcome:
+    return resolve_outcome(Table({name: encode(name, raw, NO_PLAN, rows)}, rows), name)
+
+
+def row_reader(kind: str) -> Callable[[str, Any], Any]:
+    """Return a function that reads one value of a type: a float, a text or a datetime64; NaN or none where missing."""
+    return {"number": _number, "text": _text, "date": _time}[kind]
+
+
+def _number(name: str, value: Any) -> float:
+    if value is None:
+        return float("nan")
+    try:
+        number = float(value)
+    except (TypeError, ValueError):
+        raise PreparationError(f"{name!r} held numbers in the training rows, and holds {value!r} here.") from None
+    if number in (float("inf"), float("-inf")):
+        raise PreparationError(f"{name!r} holds {number:+}, of which nothing can be made: give it as missing.")
+    return number
+
+
+def _text(name: str, value: Any) -> str | None:
+    return value if type(value) is str else level_of(value)
+
+
+def _time(name: str, value: Any) -> Any:
+    if value is None or value != value:
+        return None
+    try:
+        return np.datetime64(value, "us")
+    except ValueError:
+        raise PreparationError(f"{name!r} held dates in the training rows, and holds {value!r} here.") from None
+
+
+def one_row(row: Mapping[str, Any]) -> Working:
+    """Return one row, as operations have it, as a table."""
+    columns: dict[str, RawColumn] = {}
+    for name, value in row.items():
+        if isinstance(value, float):
+            columns[name] = RawNumbers(np.array([value]))
+        elif isinstance(value, np.datetime64):
+            columns[name] = RawTimes(np.array([value.astype(np.int64)]), np.zeros(1, bool))
+        else:
+            words = [] if value is None else [value]
+            columns[name] = RawWords(np.array([len(words) - 1], np.int32), words)
+    return Working(columns, pd.RangeIndex(1))
+
+
+def from_one_row(at: Working) -> dict[str, Any]:
+    """Return a table of one row as operations have a row."""
+    out: dict[str, Any] = {}
+    for name in at.names:
+        raw = at.raw(name)
+        gone = bool(missing_of(raw)[0])
+        if isinstance(raw, RawNumbers):
+            out[name] = float(raw.values[0])
+        elif isinstance(raw, RawTimes):
+            out[name] = None if gone else np.datetime64(int(raw.values[0]), "us")
+        else:
+            out[name] = None if gone else raw.words[raw.codes[0]]
+    return out
+
+
+def changed_rows(before: RawColumn, after: RawColumn) -> NDArray[np.bool_]:
+    """Return in which rows a column changed."""
+    if isinstance(before, RawNumbers) and isinstance(after, RawNumbers):
+        return np.asarray(~((before.values == after.values) | (np.isnan(before.values) & np.isnan(after.values))))
+    if isinstance(before, RawTimes) and isinstance(after, RawTimes):
+        return np.asarray((before.absent != after.absent) | ((before.values != after.values) & ~before.absent))
+    if isinstance(before, RawWords) and isinstance(after, RawWords):
+        place = {w: k for k, w in enumerate(after.words)}
+        same = np.array([*(place.get(w, -2) for w in before.words), -1])
+        return np.asarray(same[before.codes] != after.codes)
+    return ~missing_of(before) | ~missing_of(after)

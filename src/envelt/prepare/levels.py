@@ -1,0 +1,323 @@
+"""Operations on levels: joining rare ones, and turning levels into numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core import thresholds as T
+from ..core.columns.grades import grade_order
+from ..core.columns.outcome import ClassOutcome, NumericOutcome
+from ..core.columns.raw import RawColumn, RawNumbers, RawWords
+from ..core.stats.shrinkage import shrunken_levels
+from ..errors import OptionError, PreparationError
+from .keys import UNSEEN, level_of, places
+from .numbers import no_way_back
+from .operation import (
+    NAME,
+    Bound,
+    Operation,
+    Option,
+    Options,
+    Row,
+    State,
+    Training,
+    list_of,
+    one_of,
+    refuse_unseen,
+    say_unseen,
+)
+from .operation import UNSEEN as UNSEEN_POLICIES
+from .working import Working
+
+Floats = NDArray[np.float64]
+NAN = float("nan")
+
+
+class MergeRare(Operation):
+    """Levels with few rows become one."""
+
+    name = "merge_rare"
+    main = "under"
+    says = "Join levels with few training rows; what is new later joins them."
+    OPTIONS: ClassVar[Options] = {
+        "under": Option({"type": "number", "exclusiveMinimum": 0}, 0.01,
+                        "the share of the training rows, or from 1 up their number, below which a level is rare"),
+        "into": Option(NAME, "other", "what to call them"),
+        "unseen": Option(one_of(*UNSEEN_POLICIES), "other", "what becomes of a level that is new"),
+    }  # fmt: skip
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn which levels are kept."""
+        return {c: {"levels": self._kept(at.words(c))} for c in self.columns}
+
+    def _kept(self, words: RawWords) -> list[str]:
+        counts = np.bincount(words.codes[words.codes >= 0], minlength=len(words.words))
+        least = self["under"] if self["under"] >= 1 else self["under"] * counts.sum()
+        return [w for w, n in zip(words.words, counts, strict=True) if n >= least and n > 0]
+
+    def bind(self, state: State) -> Bound:
+        """Join."""
+        unseen, into = self["unseen"], self["into"]
+        kept = {c: {w: k for k, w in enumerate(state[c]["levels"])} for c in self.columns}
+
+        def table(at: Working) -> None:
+            for name, known in kept.items():
+                words = at.words(name)
+                codes, _, _ = places(words, known)
+                levels = [*known, *([] if into in known else [into])]
+                codes = np.where(codes == UNSEEN, levels.index(into), codes)
+                at.set(name, RawWords(codes.astype(np.int32), levels, words.order))
+
+        def one(row: Row) -> None:
+            for name, known in kept.items():
+                level = level_of(row[name])
+                row[name] = level if level is None or level in known else into
+
+        if unseen == "other":
+            return Bound(table, one, lambda name, values: (name, values) if name in kept else None)
+        raise PreparationError("merge_rare: what is new cannot be told from what was rare, so unseen is 'other'.")
+
+    def check(self) -> None:
+        """Refuse what it cannot tell apart."""
+        if self["unseen"] != "other":
+            raise OptionError("merge_rare: what is new cannot be told from what was rare, so unseen is 'other'.")
+
+
+class Encode(Operation):
+    """Levels become numbers: a column each, ordered codes, or shrunken outcome rates."""
+
+    name = "encode"
+    main = "using"
+    says = "Turn levels into numbers."
+    OPTIONS: ClassVar[Options] = {
+        "using": Option(one_of("levels", "ordered", "rate"), "levels",
+                        "a column of 0 and 1 for each level; 0, 1, 2, … in order; or the outcome's rate (or mean) at "
+                        "the level, drawn towards that of all rows"),
+        "order": Option(list_of(NAME), [], "the levels in order, for ordered codes"),
+        "unseen": Option(one_of(*UNSEEN_POLICIES), "other",
+                         "a level that is new: no level at all, the middle code, the rate of all rows; missing; error"),
+    }  # fmt: skip
+
+    def check(self) -> None:
+        """Refuse an order without ordered codes."""
+        if self["order"] and self["using"] != "ordered":
+            raise OptionError("encode: an order goes with using='ordered'.")
+
+    @property
+    def needs_outcome(self) -> bool:
+        """Whether it learns from the outcome."""
+        return bool(self["using"] == "rate")
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the levels, their order or their rates."""
+        return {c: self._learn_one(at, c, training) for c in self.columns}
+
+    def _learn_one(self, at: Working, name: str, training: Training) -> State:
+        words = at.words(name)
+        counts = np.bincount(words.codes[words.codes >= 0], minlength=len(words.words))
+        there = [w for w, n in zip(words.words, counts, strict=True) if n]
+        if not there:
+            raise PreparationError(f"encode learns from {name!r}, which is missing in every training row: drop it.")
+        gaps = bool((words.codes < 0).any())
+        if self["using"] == "levels":
+            return {"levels": sorted(there) if not words.order else there, "missing": gaps}
+        if self["using"] == "ordered":
+            return self._in_order(name, there, words)
+        rates, base = _rates(words, training, None)
+        parts = _parts(training)
+        return {
+            "rates": {w: rates[k].tolist() for k, w in enumerate(words.words) if counts[k]},
+            "missing": rates[-1].tolist() if gaps else base.tolist(), "base": base.tolist(), "of": parts,
+        }  # fmt: skip
+
+    def _in_order(self, name: str, there: list[str], words: RawWords) -> State:
+        order = list(self["order"])
+        if not order:
+            order = there if words.order else list(grade_order(there) or sorted(there, key=_natural))
+        new = [w for w in there if w not in order]
+        if new:
+            raise refuse_unseen("encode (ordered)", name, new)
+        places_of = np.array([order.index(w) for w in there])
+        return {"order": order, "middle": float(np.median(places_of))}
+
+    def fit_apply(self, at: Working, training: Training) -> State:
+        """Learn from all training rows, and encode each by the folds it is not in."""
+        if self["using"] != "rate":
+            return super().fit_apply(at, training)
+        state = self.learn(at, training)
+        for name in self.columns:
+            words = at.words(name)
+            held = np.empty((len(at), len(state[name]["base"])))
+            for fold in range(T.FOLDS):
+                inside = training.fold == fold
+                rates, _ = _rates(words, training, ~inside)
+                held[inside] = rates[words.codes[inside]]
+            at.instead(name, _named(name, state[name]["of"], held))
+        return state
+
+    def bind(self, state: State) -> Bound:
+        """Encode."""
+        using = self["using"]
+        one_column: dict[str, Callable[[Working, str, State], Any]] = {
+            "levels": self._levels, "ordered": self._codes, "rate": self._rated,
+        }  # fmt: skip
+
+        def table(at: Working) -> None:
+            for name in self.columns:
+                at.instead(name, one_column[using](at, name, state[name]))
+
+        def back(name: str, values: Any) -> tuple[str, Any] | None:
+            if name not in self.columns:
+                return None
+            order = state[name]["order"]
+            codes = np.asarray(values, np.float64)
+            whole = ~np.isnan(codes) & (codes == np.round(codes)) & (codes >= 0) & (codes < len(order))
+            named = np.array([*order, None], dtype=object)
+            return name, named[np.where(whole, np.nan_to_num(codes), len(order)).astype(np.int64)]
+
+        refuse = no_way_back(self, "a rate does not say which level it was")
+        return Bound(table, self._on_row(state), back if using == "ordered" else refuse)
+
+    def _found(self, at: Working, name: str, known: dict[str, int], as_what: str) -> NDArray[np.int64]:
+        codes, new, rows = places(at.words(name), known)
+        if new:
+            if self["unseen"] == "error":
+                raise refuse_unseen(f"encode ({self['using']})", name, new)
+            say_unseen(at, name, new, rows, "missing" if self["unseen"] == "missing" else as_what)
+            if self["unseen"] == "missing":
+                codes = np.where(codes == UNSEEN, -1, codes)
+        return codes
+
+    def _levels(self, at: Working, name: str, state: State) -> dict[str, RawColumn]:
+        levels = state["levels"]
+        codes = self._found(at, name, {w: k for k, w in enumerate(levels)}, "none of the levels")
+        out: dict[str, RawColumn] = {
+            f"{name}={w}": RawNumbers((codes == k).astype(np.float64)) for k, w in enumerate(levels)
+        }
+        if state["missing"]:
+            out[_gap_name(name, levels)] = RawNumbers((codes == -1).astype(np.float64))
+        return out
+
+    def _codes(self, at: Working, name: str, state: State) -> dict[str, RawColumn]:
+        order = state["order"]
+        codes = self._found(at, name, {w: k for k, w in enumerate(order)}, "the middle code")
+        table = np.array([*map(float, range(len(order))), state["middle"], NAN])  # …, unseen −2, missing −1
+        return {name: RawNumbers(table[codes])}
+
+    def _rated(self, at: Working, name: str, state: State) -> dict[str, RawColumn]:
+        rates = state["rates"]
+        codes = self._found(at, name, {w: k for k, w in enumerate(rates)}, "the rate of all rows")
+        table = np.array([*rates.values(), state["base"], state["missing"]])
+        return _named(name, state["of"], table[codes])
+
+    def _on_row(self, state: State) -> Callable[[Row], None]:
+        return {"levels": self._levels_of_row, "ordered": self._code_of_row, "rate": self._rate_of_row}[self["using"]](
+            state
+        )
+
+    def _level(self, name: str, value: Any, known: Any) -> str | None:
+        """Return the level of one value: nothing where it is missing, an empty text where it is new."""
+        level = level_of(value)
+        if level is None or level in known:
+            return level
+        if self["unseen"] == "error":
+            raise refuse_unseen(f"encode ({self['using']})", name, [level])
+        return None if self["unseen"] == "missing" else ""
+
+    def _levels_of_row(self, state: State) -> Callable[[Row], None]:
+        known = {c: {w: f"{c}={w}" for w in state[c]["levels"]} for c in self.columns}
+        gaps = {c: _gap_name(c, state[c]["levels"]) for c in self.columns if state[c]["missing"]}
+
+        def one(row: Row) -> None:
+            for name, columns in known.items():
+                level = self._level(name, row.pop(name), columns)
+                for w, column in columns.items():
+                    row[column] = 1.0 if w == level else 0.0
+                if name in gaps:
+                    row[gaps[name]] = 1.0 if level is None else 0.0
+
+        return one
+
+    def _code_of_row(self, state: State) -> Callable[[Row], None]:
+        codes = {c: {w: float(k) for k, w in enumerate(state[c]["order"])} for c in self.columns}
+
+        def one(row: Row) -> None:
+            for name, known in codes.items():
+                level = self._level(name, row.pop(name), known)
+                row[name] = NAN if level is None else known.get(level, state[name]["middle"])
+
+        return one
+
+    def _rate_of_row(self, state: State) -> Callable[[Row], None]:
+        ready = [(c, state[c]["rates"], state[c], _names(c, state[c]["of"])) for c in self.columns]
+
+        def one(row: Row) -> None:
+            for name, known, learned, names in ready:
+                level = self._level(name, row.pop(name), known)
+                rates = learned["missing"] if level is None else known.get(level, learned["base"])
+                for column, rate in zip(names, rates, strict=True):
+                    row[column] = rate
+
+        return one
+
+
+def _gap_name(name: str, levels: list[str]) -> str:
+    return f"{name}=missing" if "missing" not in levels else f"{name}=(missing)"
+
+
+def _natural(level: str) -> tuple[int, float, str]:
+    try:
+        return 0, float(level), level
+    except ValueError:
+        denial = level.strip().casefold() in ("no", "n", "false", "f", "never", "absent")
+        return 1, 0.0 if denial else 1.0, level.casefold()
+
+
+def _parts(training: Training) -> list[str]:
+    """Return what the rates are of: nothing for one column, the classes where there are more than two."""
+    outcome = training.outcome
+    return list(outcome.levels) if isinstance(outcome, ClassOutcome) and len(outcome.levels) > 2 else []
+
+
+def _names(name: str, parts: list[str]) -> list[str]:
+    return [f"{name}: rate of {p}" for p in parts] or [name]
+
+
+def _named(name: str, parts: list[str], values: Floats) -> dict[str, RawColumn]:
+    return {n: RawNumbers(np.ascontiguousarray(values[:, k])) for k, n in enumerate(_names(name, parts))}
+
+
+def _rates(words: RawWords, training: Training, rows: NDArray[np.bool_] | None) -> tuple[Floats, Floats]:
+    """Return the shrunken rate at every level, that of missing last, and that of all rows; shapes (L + 1, D), (D,).
+
+    The rates are those of `shrunken_levels`, learned from ``rows`` only; the base they are drawn to is that of all
+    training rows, so that a fold's own base says nothing of its rows.
+    """
+    outcome = training.outcome
+    assert outcome is not None
+    used = outcome.known if rows is None else outcome.known & rows
+    codes = np.where(words.codes < 0, len(words.words), words.codes)
+    size = len(words.words) + 1
+    n = np.bincount(codes[used], minlength=size)
+    columns, bases = [], []
+    for y in _indicators(outcome):
+        known = y[outcome.known]
+        base, sd = float(known.mean()), float(known.std())
+        sums = np.bincount(codes[used], weights=y[used], minlength=size)
+        means = np.divide(sums, n, out=np.full(size, base), where=n > 0)
+        columns.append(shrunken_levels(n, means, base, sd))
+        bases.append(base)
+    return np.stack(columns, axis=1), np.array(bases)
+
+
+def _indicators(outcome: ClassOutcome | NumericOutcome) -> list[Floats]:
+    """Return the outcome as numbers: itself, whether a row is the event, or whether it is of each of the classes."""
+    if isinstance(outcome, NumericOutcome):
+        return [outcome.values]
+    if len(outcome.levels) == 2:
+        return [outcome.is_event.astype(np.float64)]
+    return [(outcome.codes == k).astype(np.float64) for k in range(len(outcome.levels))]

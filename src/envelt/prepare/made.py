@@ -1,0 +1,156 @@
+"""Operations that make columns: what is usual in a group, and the parts of a date."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.columns.raw import RawColumn, RawNumbers
+from ..core.columns.table import MICROSECONDS_A_DAY, time_label
+from ..errors import OptionError, PreparationError
+from .keys import by_group, group_codes, group_of
+from .numbers import no_way_back, present, refuse_nothing
+from .operation import NAME, Bound, Operation, Option, Options, Row, State, Training, list_of, one_of
+from .working import Working
+
+PARTS = ("year", "month", "weekday", "hour", "days_since")
+LIST_OF_PARTS = {**list_of(one_of(*PARTS)), "minItems": 1, "uniqueItems": True}
+
+
+class GroupFeature(Operation):
+    """What is usual in a row's group, or how far the row lies from it."""
+
+    name = "group_feature"
+    says = "Add a column: the mean of a number in the row's group, learned on training rows, or the distance from it."
+    OPTIONS: ClassVar[Options] = {
+        "by": Option({**list_of(NAME), "minItems": 1}, [], "the columns that make the groups"),
+        "give": Option(one_of("mean", "difference"), "mean", "the mean, or the number less it"),
+        "to": Option({"type": "string"}, "", "the new column's name; made from the others where not given"),
+    }
+    most_columns = 1
+
+    def check(self) -> None:
+        """Refuse groups that no column makes."""
+        if not self["by"]:
+            raise OptionError("group_feature: name the columns that make the groups, by=[…].")
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The columns it reads."""
+        return (*self.columns, *self["by"])
+
+    @property
+    def made(self) -> str:
+        """The new column's name."""
+        of = f"{self.columns[0]} by {', '.join(self['by'])}"
+        return str(self["to"]) or (f"mean {of}" if self["give"] == "mean" else f"{of}, difference")
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the mean of every group, and of all rows."""
+        values = at.numbers(self.columns[0], "group_feature")
+        there = present(values)
+        refuse_nothing("group_feature", self.columns[0], there)
+        codes, labels = group_codes(at, self["by"])
+        used = (codes >= 0) & ~np.isnan(values)
+        n = np.bincount(codes[used], minlength=len(labels))
+        sums = np.bincount(codes[used], weights=values[used], minlength=len(labels))
+        return {
+            "base": float(np.mean(there)),
+            "groups": {label: float(sums[k] / n[k]) for k, label in enumerate(labels) if n[k]},
+        }
+
+    def bind(self, state: State) -> Bound:
+        """Add the column."""
+        column, by, difference = self.columns[0], list(self["by"]), self["give"] == "difference"
+        groups, base, group = state["groups"], state["base"], group_of(by)
+
+        def table(at: Working) -> None:
+            usual = by_group(at, by, groups, base)
+            at.free([self.made])
+            at.set(self.made, RawNumbers(at.numbers(column, "group_feature") - usual if difference else usual))
+
+        def one(row: Row) -> None:
+            usual = groups.get(group(row), base)
+            row[self.made] = row[column] - usual if difference else usual
+
+        def back(name: str, values: Any) -> tuple[str, Any] | None:
+            if name == self.made:
+                raise PreparationError(f"{name!r} has no way back: it was made from other columns.")
+            return None
+
+        return Bound(table, one, back)
+
+
+class PartsOfDate(Operation):
+    """The year, month, weekday, hour of a date, and the days since one."""
+
+    name = "parts_of_date"
+    says = "Put a date's parts in its place, as numbers; weekday is 1 on Monday."
+    OPTIONS: ClassVar[Options] = {
+        "parts": Option(LIST_OF_PARTS, ["year", "month", "days_since"], "which"),
+        "since": Option({"type": "string"}, "", "the day days_since counts from; the first of the training rows' days"),
+        "keep": Option({"type": "boolean"}, False, "keep the date itself too"),
+    }  # fmt: skip
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the first day."""
+        return {c: {"since": self._since(at, c)} for c in self.columns}
+
+    def _since(self, at: Working, name: str) -> int:
+        if self["since"]:
+            try:
+                return int(np.datetime64(self["since"], "us").astype(np.int64))
+            except ValueError:
+                raise OptionError(
+                    f"parts_of_date: since must be a day such as 2024-09-30, not {self['since']!r}."
+                ) from None
+        times = at.times(name, "parts_of_date")
+        there = times.values[~times.absent]
+        refuse_nothing("parts_of_date", name, there.astype(np.float64))
+        return int(there.min()) // MICROSECONDS_A_DAY * MICROSECONDS_A_DAY
+
+    def bind(self, state: State) -> Bound:
+        """Take the date apart."""
+        parts, keep = list(self["parts"]), self["keep"]
+
+        def table(at: Working) -> None:
+            for name in self.columns:
+                times = at.times(name, "parts_of_date")
+                made: dict[str, RawColumn] = {name: times} if keep else {}
+                for part in parts:
+                    values = _part(times.values, part, state[name]["since"])
+                    made[f"{name}_{part}"] = RawNumbers(np.where(times.absent, np.nan, values))
+                at.instead(name, made)
+
+        def one(row: Row) -> None:
+            for name in self.columns:
+                value = row[name] if keep else row.pop(name)
+                gone = value is None or value != value
+                stamp = np.array([0 if gone else np.datetime64(value, "us").astype(np.int64)])
+                for part in parts:
+                    found = float(_part(stamp, part, state[name]["since"])[0])
+                    row[f"{name}_{part}"] = float("nan") if gone else found
+
+        def back(name: str, values: Any) -> tuple[str, Any] | None:
+            for column in self.columns:
+                if name == f"{column}_days_since":
+                    days = np.asarray(values, np.float64) * MICROSECONDS_A_DAY + state[column]["since"]
+                    return column, np.array([None if v != v else time_label(round(v)) for v in days], dtype=object)
+            return no_way_back(self, "a part of a date is not the date")(name, values)
+
+        return Bound(table, one, back)
+
+
+def _part(micro: NDArray[np.int64], part: str, since: int) -> NDArray[np.float64]:
+    """Return a part of times given as microseconds since 1970."""
+    if part == "days_since":
+        return np.asarray((micro - since) / MICROSECONDS_A_DAY, np.float64)
+    if part == "hour":
+        return np.asarray(micro // 3_600_000_000 % 24, np.float64)
+    days = micro // MICROSECONDS_A_DAY
+    if part == "weekday":
+        return np.asarray((days + 3) % 7 + 1, np.float64)  # 1970-01-01 was a Thursday
+    months = days.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64)
+    return np.asarray(months // 12 + 1970 if part == "year" else months % 12 + 1, np.float64)

@@ -1,0 +1,442 @@
+"""Operations on numbers: filling, clipping, re-expressing, rescaling, binning."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable
+from typing import Any, ClassVar
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
+from ..core.columns.table import cut_labels, number_label
+from ..core.finding import Finding
+from ..core.shapes.quantiles import sorted_quantiles
+from ..core.transforms.forms import NAMES, Transform, fit_transform, why_not
+from ..core.words import plural
+from ..errors import OptionError, PreparationError
+from .keys import by_group, group_codes, group_of
+from .operation import NAME, NUMBER, Bound, Operation, Option, Options, Row, State, Training, list_of, one_of
+from .working import Working, as_words, missing_of
+
+Floats = NDArray[np.float64]
+QUARTILES = np.array([0.25, 0.5, 0.75])
+
+
+def present(values: Floats) -> Floats:
+    """Return the values that are there."""
+    missing = np.isnan(values)
+    return values[~missing] if missing.any() else values
+
+
+def refuse_nothing(operation: str, name: str, values: Floats) -> None:
+    """Refuse to learn from a column without a value.
+
+    Raises
+    ------
+    PreparationError
+    """
+    if len(values) == 0:
+        raise PreparationError(f"{operation} learns from {name!r}, which is missing in every training row: drop it.")
+
+
+class Fill(Operation):
+    """Missing values become a value learned from training rows, or a constant."""
+
+    name = "fill"
+    main = "using"
+    says = "Put a value where one is missing."
+    OPTIONS: ClassVar[Options] = {
+        "using": Option(one_of("median", "mean", "most_frequent", "constant"), "median", "what to put there"),
+        "value": Option({"type": ["string", "number", "null"]}, None, "the constant"),
+        "by": Option(list_of(NAME), [], "columns in whose groups it is learned; where a group is new, over all rows"),
+        "flag": Option({"type": "boolean"}, False, "add a column that is 1 where the value was missing"),
+    }
+
+    def check(self) -> None:
+        """Refuse a constant without a value, and a value without a constant."""
+        if (self["using"] == "constant") != (self["value"] is not None):
+            raise OptionError("fill: a value goes with using='constant', and only with it.")
+        if self["by"] and self["using"] not in ("median", "mean"):
+            raise OptionError("fill: by learns a median or a mean in each group; leave it out with other rules.")
+
+    @property
+    def inputs(self) -> tuple[str, ...]:
+        """The columns it reads."""
+        return (*self.columns, *self["by"])
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the value of each column, and of each group."""
+        return {c: self._learn_one(at, c) for c in self.columns}
+
+    def _learn_one(self, at: Working, name: str) -> State:
+        using = self["using"]
+        if using == "constant":
+            return {"value": self["value"]}
+        raw = at.raw(name)
+        if using == "most_frequent" and not isinstance(raw, RawNumbers):
+            words = as_words(raw)
+            counts = np.bincount(words.codes[words.codes >= 0], minlength=len(words.words))
+            if not counts.sum():
+                refuse_nothing("fill", name, np.zeros(0))
+            return {"value": words.words[int(np.argmax(counts))]}
+        values = at.numbers(name, f"fill with the {using}")
+        there = present(values)
+        refuse_nothing("fill", name, there)
+        out: State = {"value": _centre(using, there)}
+        if self["by"]:
+            codes, labels = group_codes(at, self["by"])
+            grouped = pd.Series(values).groupby(np.where(codes < 0, len(labels), codes))
+            table = grouped.median() if using == "median" else grouped.mean()
+            known = table[table.notna() & (table.index < len(labels))]
+            out["groups"] = {labels[int(k)]: float(v) for k, v in known.items()}  # type: ignore[call-overload]
+        return out
+
+    def bind(self, state: State) -> Bound:
+        """Fill, and flag what was filled."""
+        by, flag = list(self["by"]), self["flag"]
+
+        def table(at: Working) -> None:
+            for name in self.columns:
+                raw, learned = at.raw(name), state[name]
+                missing = missing_of(raw)
+                if flag:
+                    at.free([f"{name}_missing"])
+                    at.set(f"{name}_missing", RawNumbers(missing.astype(np.float64)))
+                if missing.any():
+                    groups = learned.get("groups")
+                    put = by_group(at, by, groups, learned["value"])[missing] if groups is not None else None
+                    at.set(name, _filled(name, raw, missing, learned["value"], put))
+
+        group = group_of(by)
+
+        def one(row: Row) -> None:
+            for name in self.columns:
+                value, learned = row[name], state[name]
+                gone = value is None or value != value
+                if flag:
+                    row[f"{name}_missing"] = float(gone)
+                if gone:
+                    groups = learned.get("groups")
+                    row[name] = learned["value"] if groups is None else groups.get(group(row), learned["value"])
+
+        return Bound(table, one, lambda name, values: (name, values) if name in self.columns else None)
+
+
+def _centre(using: str, values: Floats) -> float:
+    if using == "mean":
+        return float(values[0] + np.mean(values - values[0]))
+    if using == "median":
+        return float(np.median(values))
+    unique, counts = np.unique(values, return_counts=True)
+    return float(unique[int(np.argmax(counts))])
+
+
+def _filled(name: str, raw: RawColumn, missing: NDArray[np.bool_], value: Any, put: Floats | None) -> RawColumn:
+    if isinstance(raw, RawNumbers):
+        if isinstance(value, str):
+            raise PreparationError(f"fill puts the text {value!r} into {name!r}, which holds numbers: give a number.")
+        values = raw.values.copy()
+        values[missing] = value if put is None else put
+        return RawNumbers(values)
+    if isinstance(raw, RawTimes):
+        stamp = np.datetime64(str(value), "us").astype(np.int64)
+        return RawTimes(np.where(missing, stamp, raw.values), np.zeros(len(missing), bool))
+    level = value if isinstance(value, str) else number_label(value)
+    words = raw.words if level in raw.words else [*raw.words, level]
+    return RawWords(np.where(missing, words.index(level), raw.codes).astype(np.int32), words, raw.order)
+
+
+class Clip(Operation):
+    """Values beyond limits become the limit, or missing."""
+
+    name = "clip"
+    main = "to"
+    says = "Bring far values in to a limit, or take them as missing."
+    OPTIONS: ClassVar[Options] = {
+        "to": Option(one_of("fences", "quantiles", "limits"), "fences",
+                     "Tukey's fences, the quantiles low and high, or the limits low and high"),
+        "low": Option({"type": ["number", "null"]}, None, "the lower limit or quantile; 0.01 for quantiles"),
+        "high": Option({"type": ["number", "null"]}, None, "the upper; 0.99 for quantiles"),
+        "outside": Option(one_of("nearest", "missing"), "nearest", "what becomes of the values beyond"),
+    }  # fmt: skip
+
+    def check(self) -> None:
+        """Refuse limits that do not rise."""
+        low, high, to = self["low"], self["high"], self["to"]
+        if low is not None and high is not None and low >= high:
+            raise OptionError(f"clip: low must lie below high, not {low} and {high}.")
+        if to == "limits" and low is None and high is None:
+            raise OptionError("clip: to='limits' needs low, high or both.")
+        if to == "fences" and (low is not None or high is not None):
+            raise OptionError("clip: low and high go with to='quantiles' or to='limits'.")
+        if to == "quantiles" and not all(0 <= v <= 1 for v in (low, high) if v is not None):
+            raise OptionError("clip: quantiles lie between 0 and 1.")
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the limits of each column."""
+        return {c: dict(zip(("low", "high"), self._limits(at, c), strict=True)) for c in self.columns}
+
+    def _limits(self, at: Working, name: str) -> tuple[float | None, float | None]:
+        if self["to"] == "limits":
+            return self["low"], self["high"]
+        values = np.sort(present(at.numbers(name, "clip")))
+        refuse_nothing("clip", name, values)
+        if self["to"] == "quantiles":
+            ends = (0.01 if self["low"] is None else self["low"], 0.99 if self["high"] is None else self["high"])
+            low, high = sorted_quantiles(values, np.array(ends))
+            return float(low), float(high)
+        q1, _, q3 = sorted_quantiles(values, QUARTILES)
+        return (float(q1 - 1.5 * (q3 - q1)), float(q3 + 1.5 * (q3 - q1))) if q3 > q1 else (None, None)
+
+    def bind(self, state: State) -> Bound:
+        """Clip."""
+        gone = self["outside"] == "missing"
+        ends = {
+            c: tuple(np.inf * s if v is None else v for s, v in ((-1, state[c]["low"]), (1, state[c]["high"])))
+            for c in self.columns
+        }
+
+        def table(at: Working) -> None:
+            for name, (low, high) in ends.items():
+                values = at.numbers(name, "clip")
+                if gone:
+                    at.set(name, RawNumbers(np.where((values < low) | (values > high), np.nan, values)))
+                else:
+                    at.set(name, RawNumbers(np.clip(values, low, high)))
+
+        def one(row: Row) -> None:
+            for name, (low, high) in ends.items():
+                value = row[name]
+                if value < low:
+                    row[name] = float("nan") if gone else low
+                elif value > high:
+                    row[name] = float("nan") if gone else high
+
+        return Bound(table, one, lambda name, values: (name, values) if name in self.columns else None)
+
+
+class Reexpress(Operation):
+    """A transform, with what is fitted for it."""
+
+    name = "reexpress"
+    main = "transform"
+    says = "Take a transform of numbers: a logarithm, a root, a power, normal scores."
+    OPTIONS: ClassVar[Options] = {
+        "transform": Option(one_of(*NAMES), "log1p", "which"),
+        "outside": Option(one_of("nearest", "missing", "error"), "nearest",
+                          "of a later value that it cannot be taken of: the nearest training value's, or missing"),
+    }  # fmt: skip
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the parameter of each column."""
+        return {c: self._learn_one(at, c) for c in self.columns}
+
+    def _learn_one(self, at: Working, name: str) -> State:
+        transform = self["transform"]
+        values = present(at.numbers(name, f"reexpress ({transform})"))
+        refuse_nothing("reexpress", name, values)
+        ends = float(values.min()), float(values.max())
+        reason = why_not(transform, *ends)
+        if reason:
+            raise PreparationError(f"{transform} cannot be taken of {name!r}: {reason}. Choose another transform.")
+        found = fit_transform(transform, values)
+        state: State = {"ends": list(found.ends)}
+        if found.parameter == found.parameter:
+            state["parameter"] = found.parameter
+        if found.knots is not None:
+            state["knots"] = found.knots.tolist()
+        return state
+
+    def bind(self, state: State) -> Bound:
+        """Transform, and back."""
+        fitted = {c: self._transform(state[c]) for c in self.columns}
+        outside = self["outside"]
+
+        def table(at: Working) -> None:
+            for name, t in fitted.items():
+                values = at.numbers(name, f"reexpress ({t.name})")
+                inside = t.inside(values)
+                if not inside.all():
+                    values = self._brought_in(at, name, t, values, inside)
+                at.set(name, RawNumbers(t.apply(values)))
+
+        ready = {c: (t.one(), t) for c, t in fitted.items()}
+
+        def one(row: Row) -> None:
+            for name, (apply, t) in ready.items():
+                value = row[name]
+                if value == value:
+                    low, high = t.domain
+                    if not low < value < high:
+                        if outside == "error":
+                            raise _outside(name, t, 1, value)
+                        value = t.nearest(value) if outside == "nearest" else float("nan")
+                    row[name] = apply(value) if value == value else value
+
+        def back(name: str, values: Floats) -> tuple[str, Floats] | None:
+            return (name, fitted[name].inverse(values)) if name in fitted else None
+
+        return Bound(table, one, back)
+
+    def _transform(self, state: State) -> Transform:
+        knots = np.array(state["knots"]) if "knots" in state else None
+        low, high = state["ends"]
+        return Transform(self["transform"], state.get("parameter", float("nan")), ends=(low, high), knots=knots)
+
+    def _brought_in(self, at: Working, name: str, t: Transform, values: Floats, inside: NDArray[np.bool_]) -> Floats:
+        beyond = ~inside
+        rows, first = int(beyond.sum()), float(values[beyond][0])
+        if self["outside"] == "error":
+            raise _outside(name, t, rows, first)
+        as_what = "the nearest training value" if self["outside"] == "nearest" else "missing"
+        at.found.append(
+            Finding(
+                "outside-transform", "caution", (name,),
+                f"{plural(rows, 'row')} of {name} {'lies' if rows == 1 else 'lie'} where {t.name} cannot be taken "
+                f"(first {number_label(first)}): taken as {as_what}.",
+                "If such values are to be expected, choose a transform that takes them: log1p, yeo_johnson.",
+                {"rows": rows, "first": first},
+            )
+        )  # fmt: skip
+        put = np.array([t.nearest(v) for v in values[beyond].tolist()]) if self["outside"] == "nearest" else np.nan
+        values = values.copy()
+        values[beyond] = put
+        return values
+
+
+def _outside(name: str, t: Transform, rows: int, first: float) -> PreparationError:
+    return PreparationError(
+        f"{t.name} cannot be taken of {plural(rows, 'row')} of {name!r} (first {number_label(first)}): declare "
+        "outside='nearest' or 'missing', or choose another transform."
+    )
+
+
+class Rescale(Operation):
+    """Numbers on a common scale."""
+
+    name = "rescale"
+    main = "using"
+    says = "Put numbers on a common scale."
+    OPTIONS: ClassVar[Options] = {
+        "using": Option(one_of("z_score", "median_iqr", "unit_range"), "z_score",
+                        "less the mean over the standard deviation (n − 1), less the median over the interquartile "
+                        "range, or from 0 to 1"),
+    }  # fmt: skip
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the centre and the width of each column; a column of one value has width 1."""
+        return {c: self._learn_one(at, c) for c in self.columns}
+
+    def _learn_one(self, at: Working, name: str) -> State:
+        values = present(at.numbers(name, "rescale"))
+        refuse_nothing("rescale", name, values)
+        if self["using"] == "unit_range":
+            centre, width = float(values.min()), float(values.max() - values.min())
+        elif self["using"] == "median_iqr":
+            q1, centre, q3 = (float(q) for q in np.quantile(values, QUARTILES))
+            width = q3 - q1
+        else:
+            centre = _centre("mean", values)
+            width = float(np.std(values - values[0], ddof=1)) if len(values) > 1 else 0.0
+        return {"centre": centre, "width": width if width > 0 else 1.0}
+
+    def bind(self, state: State) -> Bound:
+        """Rescale, and back."""
+
+        def table(at: Working) -> None:
+            for name in self.columns:
+                values = at.numbers(name, "rescale") - state[name]["centre"]
+                values /= state[name]["width"]
+                at.set(name, RawNumbers(values))
+
+        ready = [(c, state[c]["centre"], state[c]["width"]) for c in self.columns]
+
+        def one(row: Row) -> None:
+            for name, centre, width in ready:
+                row[name] = (row[name] - centre) / width
+
+        def back(name: str, values: Floats) -> tuple[str, Floats] | None:
+            return (name, values * state[name]["width"] + state[name]["centre"]) if name in self.columns else None
+
+        return Bound(table, one, back)
+
+
+class Bin(Operation):
+    """Numbers become levels in order."""
+
+    name = "bin"
+    main = "using"
+    says = "Cut numbers into levels, in order; a value on a cut goes right."
+    OPTIONS: ClassVar[Options] = {
+        "using": Option(one_of("width", "count", "cuts"), "count", "of equal width, of equally many rows, or at cuts"),
+        "bins": Option({"type": "integer", "minimum": 2, "maximum": 1000}, 5, "how many, of equal width or count"),
+        "cuts": Option(list_of(NUMBER), [], "the points to cut at"),
+        "names": Option(list_of(NAME), [], "of the levels, one more than cuts"),
+    }
+
+    def check(self) -> None:
+        """Refuse cuts that do not rise and names that do not fit them."""
+        cuts, names = list(self["cuts"]), self["names"]
+        if (self["using"] == "cuts") != bool(cuts):
+            raise OptionError("bin: cuts go with using='cuts', and only with it.")
+        if cuts != sorted(set(cuts)):
+            raise OptionError(f"bin: cuts must rise, each above the one before, not {cuts}.")
+        wanted = len(cuts) + 1 if cuts else self["bins"]
+        if names and (len(names) != wanted or len(set(names)) < len(names)):
+            raise OptionError(f"bin: {wanted} levels need {wanted} different names, not {len(names)}.")
+
+    def learn(self, at: Working, training: Training) -> State:
+        """Learn the cuts of each column."""
+        return {c: self._learn_one(at, c) for c in self.columns}
+
+    def _learn_one(self, at: Working, name: str) -> State:
+        cuts = [float(c) for c in self["cuts"]]
+        if not cuts:
+            values = np.sort(present(at.numbers(name, "bin")))
+            refuse_nothing("bin", name, values)
+            inner = np.arange(1, self["bins"]) / self["bins"]
+            if self["using"] == "width":
+                places = values[0] + inner * (values[-1] - values[0])
+            else:
+                places = sorted_quantiles(values, inner)
+            cuts = [float(c) for c in np.unique(places) if values[0] < c <= values[-1]]
+        names = list(self["names"])
+        if len(names) != len(cuts) + 1:
+            if names:
+                raise PreparationError(
+                    f"bin of {name!r} finds {plural(len(cuts) + 1, 'level')} where {len(names)} are named: its values "
+                    "are tied. Name cuts, or leave the names out."
+                )
+            names = list(cut_labels(cuts)) if cuts else ["all"]
+        return {"cuts": cuts, "levels": names}
+
+    def bind(self, state: State) -> Bound:
+        """Cut."""
+
+        def table(at: Working) -> None:
+            for name in self.columns:
+                values = at.numbers(name, "bin")
+                codes = np.searchsorted(np.array(state[name]["cuts"]), values, "right").astype(np.int32)
+                codes[np.isnan(values)] = -1
+                at.set(name, RawWords(codes, list(state[name]["levels"]), order=True))
+
+        def one(row: Row) -> None:
+            for name in self.columns:
+                value = row[name]
+                row[name] = state[name]["levels"][bisect_right(state[name]["cuts"], value)] if value == value else None
+
+        return Bound(table, one, no_way_back(self, "levels do not say which number they were"))
+
+
+def no_way_back(operation: Operation, why: str) -> Callable[[str, Any], tuple[str, Any] | None]:
+    """Return a way back that refuses columns an operation worked on."""
+
+    def back(name: str, values: Any) -> tuple[str, Any] | None:
+        if name in operation.columns:
+            raise PreparationError(f"{name!r} has no way back through {operation.name}: {why}.")
+        return None
+
+    return back

@@ -1,0 +1,160 @@
+"""The JSON Schema of a preparation file, made from the operations themselves."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+from ..errors import OptionError, PreparationError
+
+VERSION = 1
+"""Of the file's form. Files of earlier versions are read for ever."""
+
+
+def preparation_schema() -> dict[str, Any]:
+    """Return the JSON Schema (draft 2020-12) of a preparation file."""
+    from .operations import OPERATIONS
+
+    known = []
+    for name, kind in OPERATIONS.items():
+        options = {
+            key: {**option.schema, "description": option.says, "default": option.default}
+            for key, option in kind.OPTIONS.items()
+        }
+        known.append(
+            {
+                "title": name,
+                "description": kind.says,
+                "type": "object",
+                "properties": {
+                    "operation": {"const": name},
+                    "columns": {"type": "array", "items": {"type": "string", "minLength": 1}, "uniqueItems": True},
+                    **options,
+                    "reason": {"type": "string"},
+                    "finding": {"type": "string"},
+                    "fitted": {"type": "object", "description": "What was learned from the training rows."},
+                },
+                "required": ["operation", "columns"],
+                "additionalProperties": False,
+            }
+        )
+    column = {
+        "type": "object",
+        "properties": {"name": {"type": "string"}, "type": {"enum": ["number", "text", "date"]}},
+        "required": ["name", "type"],
+        "additionalProperties": False,
+    }
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "An Envelt preparation",
+        "description": "Operations in order, each with its reason and, once fitted, with what it learned.",
+        "type": "object",
+        "properties": {
+            "envelt": {"const": "preparation"},
+            "version": {"type": "integer", "minimum": 1},
+            "outcome": {"type": ["string", "null"], "description": "The column that rates are learned from."},
+            "unit": {"type": ["string", "null"], "description": "The column that says which rows are one case."},
+            "seed": {"type": "integer", "minimum": 0},
+            "absent": {"enum": ["error", "missing"], "description": "What a column that is gone is taken as."},
+            "operations": {"type": "array", "items": {"oneOf": known}},
+            "fitted": {
+                "type": "object",
+                "properties": {
+                    "rows": {"type": "integer", "minimum": 1},
+                    "columns": {"type": "array", "items": column},
+                    "features": {"type": "array", "items": {"type": "string"}},
+                },
+                "required": ["rows", "columns", "features"],
+                "additionalProperties": False,
+            },
+        },
+        "required": ["envelt", "version", "operations"],
+        "additionalProperties": False,
+    }
+
+
+def check_value(what: str, value: Any, schema: Mapping[str, Any]) -> None:
+    """Refuse a value that does not fit a schema.
+
+    Raises
+    ------
+    OptionError
+    """
+    import jsonschema
+
+    refuse_infinite(what, value, OptionError)
+    try:
+        jsonschema.Draft202012Validator(dict(schema)).validate(_plain(value))
+    except jsonschema.ValidationError as error:
+        raise OptionError(f"The {what} cannot be {value!r}: {_said(error)}.") from None
+
+
+def check_form(found: Any) -> None:
+    """Refuse what is not a preparation.
+
+    Raises
+    ------
+    PreparationError
+        With the place in the file.
+    """
+    import jsonschema
+
+    from .operations import OPERATIONS
+
+    schema = preparation_schema()
+    items = schema["properties"]["operations"]["items"]["oneOf"]
+    schema["properties"]["operations"]["items"] = {}
+    _validated(schema, found, "")
+    for i, operation in enumerate(found["operations"]):
+        place = f"operation {i + 1}"
+        name = operation.get("operation") if isinstance(operation, Mapping) else None
+        if name not in OPERATIONS:
+            from ..errors import did_you_mean
+
+            raise PreparationError(
+                f"The preparation's {place} is {name!r}, which is unknown.{did_you_mean(str(name), OPERATIONS)}"
+            )
+        _validated(items[list(OPERATIONS).index(name)], operation, f"{place} ({name})")
+    del jsonschema
+
+
+def _validated(schema: Mapping[str, Any], found: Any, place: str) -> None:
+    import jsonschema
+
+    try:
+        jsonschema.Draft202012Validator(dict(schema)).validate(found)
+    except jsonschema.ValidationError as error:
+        where = ".".join(map(str, error.absolute_path))
+        at = " of ".join(p for p in (where, place) if p) or "the file"
+        raise PreparationError(f"This is not a preparation that can be used: in {at}, {_said(error)}.") from None
+
+
+def _said(error: Any) -> str:
+    message = str(error.message)
+    return message if len(message) <= 200 else f"{message[:197]}…"
+
+
+def refuse_infinite(what: str, value: Any, kind: type[Exception] = PreparationError) -> None:
+    """Refuse numbers that are not finite, however deep they lie.
+
+    Raises
+    ------
+    PreparationError
+    """
+    waiting = [value]
+    while waiting:
+        at = waiting.pop()
+        if isinstance(at, float) and not math.isfinite(at):
+            raise kind(f"The {what} holds {at}, where a finite number must stand.")
+        if isinstance(at, Mapping):
+            waiting += at.values()
+        elif isinstance(at, (list, tuple)):
+            waiting += at
+
+
+def _plain(value: Any) -> Any:
+    """Return a value as JSON has it: tuples as lists, keys as text."""
+    if isinstance(value, Mapping):
+        return {str(k): _plain(v) for k, v in value.items()}
+    return [_plain(v) for v in value] if isinstance(value, (list, tuple)) else value

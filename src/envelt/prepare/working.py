@@ -1,0 +1,205 @@
+"""The columns of a table while operations work on them: read when they are first needed, never the caller's own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
+from ..core.columns.table import number_labels, time_label
+from ..core.finding import Finding
+from ..data.frames import raw_from_series
+from ..errors import PreparationError, unknown_column
+
+Floats = NDArray[np.float64]
+Source = "pd.Series[Any] | RawColumn"
+
+
+class Working:
+    """Columns by name, in their order.
+
+    Parameters
+    ----------
+    columns
+        As read, or as pandas columns, which are turned into arrays when an operation asks for them.
+    rows
+        The label of each row.
+    """
+
+    def __init__(self, columns: Mapping[str, Any], rows: pd.Index[Any]) -> None:
+        self._columns: dict[str, Any] = dict(columns)
+        self.rows = rows
+        self.found: list[Finding] = []
+        self.written: dict[str, dict[str, str]] = {}
+        """How levels that were given labels stand in the data, by column: expressions may name either."""
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._columns
+
+    @property
+    def names(self) -> list[str]:
+        """Of the columns, in order."""
+        return list(self._columns)
+
+    def raw(self, name: str) -> RawColumn:
+        """Return a column as arrays.
+
+        Raises
+        ------
+        UnknownColumnError, InfiniteValueError
+        """
+        if name not in self._columns:
+            raise unknown_column(name, self._columns)
+        column = self._columns[name]
+        if isinstance(column, pd.Series):
+            column = self._columns[name] = _as_raw(name, column)
+        raw: RawColumn = column
+        return raw
+
+    def numbers(self, name: str, operation: str) -> Floats:
+        """Return a column of numbers, NaN where missing.
+
+        Raises
+        ------
+        PreparationError
+            It holds something else.
+        """
+        raw = self.raw(name)
+        if isinstance(raw, RawNumbers):
+            return raw.values
+        what = "dates: parts_of_date makes numbers of them" if isinstance(raw, RawTimes) else (
+            f"text, such as {raw.words[0]!r}: retype it first" if raw.words else "nothing")  # fmt: skip
+        raise PreparationError(f"{operation} needs numbers, and {name!r} holds {what}.")
+
+    def words(self, name: str) -> RawWords:
+        """Return a column as levels; numbers and dates by how they are written."""
+        return as_words(self.raw(name))
+
+    def times(self, name: str, operation: str) -> RawTimes:
+        """Return a column of dates.
+
+        Raises
+        ------
+        PreparationError
+            It holds something else.
+        """
+        raw = self.raw(name)
+        if not isinstance(raw, RawTimes):
+            raise PreparationError(f"{operation} needs dates, and {name!r} holds none: retype it to dates first.")
+        return raw
+
+    def set(self, name: str, column: RawColumn) -> None:
+        """Replace a column, or add one at the end."""
+        self._columns[name] = column
+
+    def instead(self, name: str, columns: Mapping[str, RawColumn]) -> None:
+        """Put columns in the place of one.
+
+        Raises
+        ------
+        PreparationError
+            One of the names is taken.
+        """
+        self.free(columns, name)
+        made: dict[str, Any] = {}
+        for n, c in self._columns.items():
+            if n == name:
+                made.update(columns)
+            else:
+                made[n] = c
+        self._columns = made
+
+    def free(self, names: Iterable[str], but: str = "") -> None:
+        """Refuse names that columns have already.
+
+        Raises
+        ------
+        PreparationError
+        """
+        taken = [n for n in names if n in self._columns and n != but]
+        if taken:
+            raise PreparationError(f"There is a column {taken[0]!r} already: drop or rename it first.")
+
+    def drop(self, name: str) -> None:
+        """Leave a column out."""
+        self._columns.pop(name, None)
+
+    def source(self, name: str) -> Any:
+        """Return a column as it is now, whether or not it was turned into arrays."""
+        return self._columns[name]
+
+    def to_frame(self, names: Iterable[str]) -> pd.DataFrame:
+        """Return columns as a data frame: float64, text, ordered categoricals, datetime64; others as they came."""
+        out = {n: as_pandas(self._columns[n], self.rows) for n in names}
+        return pd.DataFrame(out, index=self.rows, copy=False)
+
+    def keep_apart(self) -> Working:
+        """Return a copy that can be changed by itself; the arrays are shared, since no operation changes one."""
+        other = Working(self._columns, self.rows)
+        other.written = dict(self.written)
+        return other
+
+
+def _as_raw(name: str, series: pd.Series[Any]) -> RawColumn:
+    if series.dtype == np.float64:  # by far the commonest, without a copy
+        values = series.to_numpy()
+        if not np.isinf(values).any():
+            return RawNumbers(values)
+    return raw_from_series(name, series, None)
+
+
+def as_words(raw: RawColumn) -> RawWords:
+    """Return a column as levels; numbers and dates by how they are written."""
+    if isinstance(raw, RawWords):
+        return raw
+    missing = np.isnan(raw.values) if isinstance(raw, RawNumbers) else raw.absent
+    unique, inverse = np.unique(raw.values[~missing], return_inverse=True)
+    codes = np.full(len(missing), -1, np.int32)
+    codes[~missing] = inverse
+    labels = number_labels(unique) if isinstance(raw, RawNumbers) else [time_label(v) for v in unique]
+    return RawWords(codes, labels)
+
+
+def missing_of(raw: RawColumn) -> NDArray[np.bool_]:
+    """Return which rows have no value."""
+    if isinstance(raw, RawNumbers):
+        return np.isnan(raw.values)
+    return raw.absent if isinstance(raw, RawTimes) else np.asarray(raw.codes < 0)
+
+
+def empty_like(kind: str, rows: int) -> RawColumn:
+    """Return a column of a type that is missing in every row."""
+    if kind == "number":
+        return RawNumbers(np.full(rows, np.nan))
+    if kind == "date":
+        return RawTimes(np.zeros(rows, np.int64), np.ones(rows, bool))
+    return RawWords(np.full(rows, -1, np.int32), [])
+
+
+def type_of(raw: RawColumn) -> str:
+    """Return "number", "date" or "text"."""
+    return "number" if isinstance(raw, RawNumbers) else "date" if isinstance(raw, RawTimes) else "text"
+
+
+def as_pandas(column: Any, rows: pd.Index[Any]) -> pd.Series[Any]:
+    """Return a column as pandas has it."""
+    if isinstance(column, pd.Series):
+        return column
+    if isinstance(column, RawNumbers):
+        return pd.Series(column.values, index=rows, copy=False)
+    if isinstance(column, RawTimes):
+        stamps = column.values.astype("datetime64[us]")
+        stamps[column.absent] = np.datetime64("NaT")
+        return pd.Series(stamps, index=rows, copy=False)
+    if column.order:
+        return pd.Series(pd.Categorical.from_codes(column.codes, pd.Index(column.words, dtype=object), ordered=True),
+                         index=rows)  # fmt: skip
+    named = np.array([*column.words, None], dtype=object)
+    return pd.Series(named[column.codes], index=rows, dtype="str")

@@ -1,0 +1,142 @@
+"""Applying a preparation to a study's rows, and dividing these into training and test rows."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.columns.outcome import ClassOutcome
+from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.columns.units import unit_keys
+from ..core.words import plural
+from ..errors import OptionError, unknown_column
+from ..prepare.preparation import Preparation, Watched, findings_of
+from ..prepare.working import Working
+from ..views.prepare import Prepared, PrepareView
+from ..write.progress import slow_progress
+from .context import Context
+
+
+def apply_preparation(context: Context, preparation: Any, fit: bool, keep: tuple[str, ...]) -> PrepareView:
+    """Apply a preparation to the rows of a study, fitted on them first where asked."""
+    if not isinstance(preparation, Preparation):
+        raise OptionError(f"A preparation is needed, such as study.preparation() gives, not {preparation!r}.")
+    for name in keep:
+        if name not in context.listed.columns:
+            raise unknown_column(name, context.listed.columns)
+    at = as_read(context, preparation)
+    watched: list[Watched] = []
+    with slow_progress("Preparing") as report:
+        report(0, 2, "fitting" if fit else "applying")
+        if fit:
+            preparation = preparation._with()
+            made = preparation.learned(at, _outcome(context, preparation), watched)
+        else:
+            made = preparation.applied(at, watched)
+        report(1, 2, "the table")
+        frame = preparation.frame_of(made)
+    beside = [n for n in keep if n not in frame.columns]
+    if beside:
+        whole = at.to_frame(beside)
+        frame = whole.join(frame)
+    about = (f"{plural(len(frame), 'row')} of {context.source_name}", *context.kept)
+    if preparation.outcome in context.listed.columns and preparation.outcome not in frame.columns:
+        about = (*about, f"{preparation.outcome} is the outcome, no feature: keep it beside them by its name")
+    prepared = Prepared(preparation, frame, tuple(watched), findings_of(made), fit, len(at.names))
+    return PrepareView(prepared, about, context.names)
+
+
+def _outcome(context: Context, preparation: Preparation) -> Any:
+    """Return the outcome where the preparation learns from it under the study's own reading of it."""
+    outcome = context.outcome
+    if outcome is None or preparation.outcome not in (None, outcome.name) or context.plan.counts is not None:
+        return None
+    return outcome
+
+
+def as_read(context: Context, preparation: Preparation | None = None) -> Working:
+    """Return a study's columns as they stand in its data, without those that the preparation derives itself."""
+    made = {c for o in preparation or () if o.name == "derive" for c in o.columns}
+    columns = {c.name: _raw(c) for c in context.listed if c.name not in made}
+    return Working(columns, context.listed.rows)
+
+
+def _raw(column: Column) -> RawColumn:
+    if isinstance(column, NumericColumn):
+        return RawNumbers(column.values)
+    if isinstance(column, TimeColumn):
+        return RawTimes(column.values, column.absent)
+    assert isinstance(column, CategoryColumn)
+    return RawWords(column.codes, list(column.written))
+
+
+def divided(context: Context, share: float, by: str | None) -> tuple[Context, Context]:
+    """Divide the rows of a study in training and test rows."""
+    if isinstance(share, bool) or not isinstance(share, (int, float)) or not 0 < share < 1:
+        raise OptionError(f"The share of test rows must lie between 0 and 1, such as 0.25, not be {share!r}.")
+    keys = np.arange(len(context.listed))
+    if by is not None and context.listed[by].numbers is not None:
+        test = _latest(context.listed[by], share)
+    else:
+        name = by if by is not None else context.unit
+        if name is not None:
+            codes = unit_keys(context.listed[name])
+            keys = np.unique(codes, return_inverse=True)[1]
+        test = _drawn(keys, _strata(context), share, context.seed)
+    if not test.any() or test.all():
+        raise OptionError(f"With {plural(len(test), 'row')}, a share of {share:g} leaves no row on one side.")
+    return _rows(context, ~test), _rows(context, test)
+
+
+def _latest(column: Column, share: float) -> NDArray[np.bool_]:
+    """Return the rows of the last times, so that about a share of all is among them; a time is never divided."""
+    values = column.numbers
+    assert values is not None
+    if np.isnan(values).any():
+        raise OptionError(
+            f"{column.name!r} is missing in {plural(np.isnan(values).sum(), 'row')}: keep those with a time."
+        )
+    ordered = np.sort(values)
+    return np.asarray(values > ordered[max(int(np.ceil((1 - share) * len(values))) - 1, 0)])
+
+
+def _strata(context: Context) -> NDArray[np.int64]:
+    """Return the class of every row, the fifth of a numeric outcome, or one for all without an outcome."""
+    outcome = context.outcome
+    n = len(context.listed)
+    if outcome is None or context.plan.counts is not None:
+        return np.zeros(n, np.int64)
+    if isinstance(outcome, ClassOutcome):
+        return outcome.codes.astype(np.int64) + 1
+    fifths = np.quantile(outcome.values[outcome.known], [0.2, 0.4, 0.6, 0.8])
+    return np.where(outcome.known, np.searchsorted(fifths, outcome.values, "right") + 1, 0)
+
+
+def _drawn(keys: NDArray[np.int64], strata: NDArray[np.int64], share: float, seed: int) -> NDArray[np.bool_]:
+    """Draw units at random, a share of the rows of every stratum; a unit's stratum is that of most of its rows."""
+    units, size = np.unique(keys, return_counts=True)
+    levels = int(strata.max()) + 1
+    table = np.zeros((len(units), levels))
+    np.add.at(table, (np.searchsorted(units, keys), strata), 1)
+    of_unit = np.argmax(table, axis=1)
+    rng = np.random.default_rng([seed, 0x5B117])
+    order = np.lexsort((rng.random(len(units)), of_unit))
+    chosen = np.zeros(len(units), bool)
+    for level in range(levels):
+        mine = order[of_unit[order] == level]
+        if len(mine):
+            upto = np.cumsum(size[mine])
+            wanted = share * upto[-1]
+            count = int(np.argmin(np.abs(np.concatenate(([0], upto)) - wanted)))
+            chosen[mine[:count]] = True
+    return chosen[np.searchsorted(units, keys)]
+
+
+def _rows(context: Context, keep: NDArray[np.bool_]) -> Context:
+    from .opening import chosen_from
+
+    return chosen_from(replace(context, whole=context.listed.take(keep)))
