@@ -104,7 +104,7 @@ def test_findings_of_declared_ranges_relabelled_copies_and_nested_values():
     frame.loc[:4, "seen"] = pd.Timestamp("1900-01-01")
     view = Study(frame, columns={"t": {"range": [0, 45], "label": "air", "unit": "°C"}}).inventory()
     by_code = {f.code: f for f in view.findings}
-    assert by_code["out-of-range"].evidence == {"rows": ["7"], "count": 1}
+    assert by_code["out-of-range"].evidence == {"rows": ["7"], "count": 1, "low": 0.0, "high": 45.0}
     assert set(by_code["same-column"].columns) == {"zone", "area"}
     assert by_code["nested-values"].columns == ("tags",)
     assert by_code["sentinel-value"].evidence == {"value": "1900-01-01", "rows": 5}

@@ -49,6 +49,7 @@ def views(study):
     for picture in ("density", "qq", "dots", "cumulative", "box", "violin", "interval"):
         yield study.distribution("x", by="grade", picture=picture)
     yield study.contingency("level", "grade", by="y")
+    yield from (study.transforms(), study.transforms("x"), study.transforms("heaped", by="grade"))
 
 
 OPAQUE = (str, bytes, int, float, type(None), SortedArray)
@@ -114,6 +115,8 @@ tables: list[pd.DataFrame] = [
     study.relations("mites", "humidity", by="fed").differ, study.relations("mites", "humidity").pairs,
     study.relations("mites", "humidity").inflation, study.relations("mites", "humidity").groups,
     study.pairwise("mites", "humidity").table,
+    study.transforms().table, study.transforms("mites").table, study.transforms("mites").parameters,
+    study.transforms("mites", by="fed").by, study.transforms("mites", by="fed").groups,
     study.contingency("fed", "forage").tests, study.contingency("fed", "forage").shares("all"),
     study.contingency("fed", "forage").expected, study.contingency("fed", "forage").residuals,
     study.rank().table, study.rank().units,

@@ -89,7 +89,7 @@ def test_report_of_nothing_says_so(tmp_path):
     frame = pd.DataFrame({"x": r.normal(size=200), "c": r.choice(["u", "v"], 200), "y": r.choice(["no", "yes"], 200)})
     page = Page(Study(frame, outcome="y").report(tmp_path / "r.html").read_text())
     assert "none is shown" in " ".join(page.words)
-    assert len(page.images) == 6
+    assert len(page.images) == 7
 
 
 def test_folded_tables_say_how_many_rows_they_have_and_relations_are_there(wintered, tmp_path):

@@ -76,7 +76,7 @@ def _histogram(axes: Axes, seen: Seen, colour: str) -> None:
     low, high = float(seen.edges[0]), float(seen.edges[-1])
     axes.set_xticks([])
     for x, value, ha in ((0, low, "left"), (1, high, "right")):
-        text = significant(float(f"{value:.3g}"))
+        text = significant(float(f"{value:.4g}"))
         axes.text(x, -0.03, text, size=8.5, color=style.DIM, ha=ha, va="top", transform=axes.transAxes)
 
 
@@ -96,8 +96,7 @@ def _against_normal(axes: Axes, compared: Compared, seen: Seen, colour: str, fir
 
 def draw_transforms_sheet(judged: Sequence[tuple[str, Compared, Suggestion]], title: str, about: str) -> Figure:
     """Draw two small histograms and a Q–Q line a column: before, and after the suggested transform."""
-    order = sorted(judged, key=lambda j: j[2].name == "as_is")
-    shown = [j for j in order if len(j[1].seen["as_is"].edges)][:MOST_COLUMNS]
+    shown = [j for j in judged if len(j[1].seen["as_is"].edges)][:MOST_COLUMNS]
     hidden = len(judged) - len(shown)
     more = f" {plural(hidden, 'column')} more {be(hidden)} in the table." if hidden else ""
     note = (

@@ -12,7 +12,7 @@ from ..core.columns.derive import derive, origins
 from ..core.columns.marks import without_marks
 from ..core.columns.plan import derived_plan
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
-from ..core.columns.readings import dates_as, number_form, numbers_as, read_dates, whole_days
+from ..core.columns.readings import FORMS, dates_as, number_form, numbers_as, read_dates, whole_days
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_label
 from ..core.finding import Finding
 from ..core.words import plural
@@ -95,14 +95,24 @@ class Retype(Operation):
     OPTIONS: ClassVar[Options] = {
         "to": Option(one_of("number", "category", "date"), "number", "what the columns are read as"),
         "marks": Option(list_of({"type": ["string", "number"]}), [], "texts or numbers that stand for missing"),
+        "form": Option(
+            {"type": "string"},
+            "",
+            "how numbers or dates are written, where it is not learned: "
+            f"{', '.join(FORMS)}; ISO8601, quarter, or as %d.%m.%Y",
+        ),
         "unreadable": Option(one_of("missing", "error"), "missing", "what becomes of a text that cannot be read so"),
         "fold": Option({"type": "boolean"}, False, "levels that differ by case or by space at their ends are one"),
     }
 
     def check(self) -> None:
-        """Refuse to fold what are no levels."""
-        if self["fold"] and self["to"] != "category":
+        """Refuse to fold what are no levels, and a form that is none."""
+        form, to = self["form"], self["to"]
+        if self["fold"] and to != "category":
             raise OptionError("retype: only levels are folded, to='category'.")
+        known = {"number": form in FORMS, "date": form in ("ISO8601", "quarter") or "%" in form}
+        if form and not known.get(to, False):
+            raise OptionError(f"retype: {form!r} is no form of a {to}.")
 
     def learn(self, at: Working, training: Training) -> State:
         """Learn in which form numbers or dates are written, and how folded levels are spelt."""
@@ -113,11 +123,12 @@ class Retype(Operation):
 
     def _form(self, name: str, raw: RawColumn) -> State:
         to = self["to"]
+        if self["form"]:
+            return {"form": self["form"]}
         if to == "number" and isinstance(raw, RawWords):
             return {"form": number_form(raw.words)}
         if to == "date" and isinstance(raw, RawWords):
-            read = read_dates(raw.words)
-            return {"form": "ISO8601" if read is None else read.form}
+            return {"form": _date_form(raw.words)}
         if to == "date" and isinstance(raw, RawNumbers):
             days = whole_days("date", raw.values[~np.isnan(raw.values)])
             if days is None:
@@ -144,9 +155,9 @@ class Retype(Operation):
                 elif to == "category":
                     row[name] = state[name].get("spelt", {}).get(level.strip().casefold(), level)
                 elif to == "number" and isinstance(value, str):
-                    row[name] = self._checked(name, numbers_as([value], form or "plain"))[0]
+                    row[name] = float(self._checked(name, numbers_as([value], form or number_form([value])))[0])
                 elif to == "date" and not isinstance(value, np.datetime64):
-                    stamps, absent = dates_as([_day_text(value, form)], form or "ISO8601")
+                    stamps, absent = dates_as([_day_text(value, form)], form or _date_form([str(value)]))
                     row[name] = None if absent[0] else np.datetime64(int(stamps[0]), "us")
 
         return Bound(table, one, lambda name, values: (name, values) if name in self.columns else None)
@@ -168,7 +179,7 @@ class Retype(Operation):
             return raw
         words = raw if isinstance(raw, RawWords) else as_words(raw)
         texts = [_day_text(float(w), form) if isinstance(raw, RawNumbers) else w for w in words.words]
-        stamps, absent = dates_as(texts, form or "ISO8601")
+        stamps, absent = dates_as(texts, form or _date_form(texts))
         self._say_unreadable(at, name, words, absent)
         gone = np.append(absent, True)[words.codes]
         return RawTimes(np.where(gone, 0, np.append(stamps, 0)[words.codes]), gone)
@@ -193,6 +204,11 @@ class Retype(Operation):
                     "If they are marks for missing, name them; else mend them.", {"texts": shown, "rows": rows},
                 )
             )  # fmt: skip
+
+
+def _date_form(words: list[str]) -> str:
+    read = read_dates(words)
+    return "ISO8601" if read is None else read.form
 
 
 def _spelt(words: RawWords) -> dict[str, str]:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+import datetime
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -61,7 +62,7 @@ def type_here(at: Working, name: str) -> str:
     return "date" if pd.api.types.is_datetime64_any_dtype(dtype) else type_of(at.raw(name))
 
 
-def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str) -> Working:
+def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str, retyped: Collection[str] = ()) -> Working:
     """Return the columns that the preparation knows, in its order, each of the type it had.
 
     Parameters
@@ -70,6 +71,8 @@ def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str) -> 
         Those without which it cannot be applied.
     absent
         Whether one of these that is gone is an "error", or "missing" in every row.
+    retyped
+        Columns that an operation reads by itself, whatever their type.
 
     Raises
     ------
@@ -88,7 +91,8 @@ def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str) -> 
     for name, kind in columns.items():
         if name in at:
             here = type_here(at, name)
-            out.set(name, at.source(name) if here == kind else _as_type(out, name, at.raw(name), here, kind))
+            as_it_is = here == kind or name in retyped
+            out.set(name, at.source(name) if as_it_is else _as_type(out, name, at.raw(name), here, kind))
         elif name in needed:
             out.set(name, empty_like(kind, len(at)))
     if gone:
@@ -173,7 +177,7 @@ def _resolved(raw: RawColumn, rows: pd.Index[Any], name: str) -> Outcome:
 
 def row_reader(kind: str) -> Callable[[str, Any], Any]:
     """Return a function that reads one value of a type: a float, a text or a datetime64; NaN or none where missing."""
-    return {"number": _number, "text": _text, "date": _time}[kind]
+    return {"number": _number, "text": _text, "date": _time, "any": _any}[kind]
 
 
 def _number(name: str, value: Any) -> float:
@@ -190,6 +194,15 @@ def _number(name: str, value: Any) -> float:
 
 def _text(name: str, value: Any) -> str | None:
     return value if type(value) is str else level_of(value)
+
+
+def _any(name: str, value: Any) -> Any:
+    """Leave a value to the operation that says what it is read as."""
+    if value is None or value != value or isinstance(value, (str, np.datetime64)):
+        return value
+    if isinstance(value, (int, float, np.number)) and not isinstance(value, (bool, np.bool_)):
+        return _number(name, value)
+    return _time(name, value) if isinstance(value, (datetime.date, pd.Timestamp)) else str(value)
 
 
 def _time(name: str, value: Any) -> Any:

@@ -179,8 +179,15 @@ class Encode(Operation):
             named = np.array([*order, None], dtype=object)
             return name, named[np.where(whole, np.nan_to_num(codes), len(order)).astype(np.int64)]
 
-        refuse = no_way_back(self, "a rate does not say which level it was")
-        return Bound(table, self._on_row(state), back if using == "ordered" else refuse)
+        if using == "ordered":
+            return Bound(table, self._on_row(state), back)
+        made = {n for c in self.columns for n in _made(c, using, state[c])}
+        why = (
+            "a rate does not say which level it was"
+            if using == "rate"
+            else "one column does not say which level it was"
+        )
+        return Bound(table, self._on_row(state), no_way_back(self, why, made))
 
     def _found(self, at: Working, name: str, known: dict[str, int], as_what: str) -> NDArray[np.int64]:
         codes, new, rows = places(at.words(name), known)
@@ -265,6 +272,14 @@ class Encode(Operation):
         return one
 
 
+def _made(name: str, using: str, learned: State) -> list[str]:
+    """Return the columns that a column becomes."""
+    if using == "rate":
+        return _names(name, learned["of"])
+    levels = learned["levels"]
+    return [*(f"{name}={w}" for w in levels), *([_gap_name(name, levels)] if learned["missing"] else [])]
+
+
 def _gap_name(name: str, levels: list[str]) -> str:
     return f"{name}=missing" if "missing" not in levels else f"{name}=(missing)"
 
@@ -311,7 +326,10 @@ def _rates(words: RawWords, training: Training, rows: NDArray[np.bool_] | None) 
         means = np.divide(sums, n, out=np.full(size, base), where=n > 0)
         columns.append(shrunken_levels(n, means, base, sd))
         bases.append(base)
-    return np.stack(columns, axis=1), np.array(bases)
+    rates = np.stack(columns, axis=1)
+    if len(bases) > 1:  # of all classes: drawn to the base each by itself, they need not sum to one
+        rates = rates / rates.sum(axis=1, keepdims=True)
+    return rates, np.array(bases)
 
 
 def _indicators(outcome: ClassOutcome | NumericOutcome) -> list[Floats]:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from ..core.columns.raw import RawColumn, RawNumbers
 from ..core.columns.table import MICROSECONDS_A_DAY, time_label
-from ..errors import OptionError, PreparationError
+from ..errors import OptionError
 from .keys import by_group, group_codes, group_of
 from .numbers import no_way_back, present, refuse_nothing
 from .operation import NAME, Bound, Operation, Option, Options, Row, State, Training, list_of, one_of
@@ -75,12 +75,7 @@ class GroupFeature(Operation):
             usual = groups.get(group(row), base)
             row[self.made] = row[column] - usual if difference else usual
 
-        def back(name: str, values: Any) -> tuple[str, Any] | None:
-            if name == self.made:
-                raise PreparationError(f"{name!r} has no way back: it was made from other columns.")
-            return None
-
-        return Bound(table, one, back)
+        return Bound(table, one, no_way_back(self, "it was made from other columns", [self.made]))
 
 
 class PartsOfDate(Operation):
@@ -138,8 +133,11 @@ class PartsOfDate(Operation):
                 if name == f"{column}_days_since":
                     days = np.asarray(values, np.float64) * MICROSECONDS_A_DAY + state[column]["since"]
                     return column, np.array([None if v != v else time_label(round(v)) for v in days], dtype=object)
-            return no_way_back(self, "a part of a date is not the date")(name, values)
+            return refuse(name, values)
 
+        refuse = no_way_back(
+            self, "a part of a date is not the date", [f"{c}_{p}" for c in self.columns for p in parts]
+        )
         return Bound(table, one, back)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any, ClassVar
 
 import numpy as np
@@ -243,6 +243,9 @@ class Reexpress(Operation):
         if reason:
             raise PreparationError(f"{transform} cannot be taken of {name!r}: {reason}. Choose another transform.")
         found = fit_transform(transform, values)
+        images = found.apply(np.array(ends))
+        if not np.isfinite(images).all() or (images[0] == images[1] and ends[0] < ends[1]):
+            raise PreparationError(f"{transform} of {name!r} leaves the range of numbers: choose another transform.")
         state: State = {"ends": list(found.ends)}
         if found.parameter == found.parameter:
             state["parameter"] = found.parameter
@@ -431,11 +434,13 @@ class Bin(Operation):
         return Bound(table, one, no_way_back(self, "levels do not say which number they were"))
 
 
-def no_way_back(operation: Operation, why: str) -> Callable[[str, Any], tuple[str, Any] | None]:
-    """Return a way back that refuses columns an operation worked on."""
+def no_way_back(
+    operation: Operation, why: str, made: Collection[str] = ()
+) -> Callable[[str, Any], tuple[str, Any] | None]:
+    """Return a way back that refuses the columns that an operation made; those it worked on by default."""
 
     def back(name: str, values: Any) -> tuple[str, Any] | None:
-        if name in operation.columns:
+        if name in (made or operation.columns):
             raise PreparationError(f"{name!r} has no way back through {operation.name}: {why}.")
         return None
 

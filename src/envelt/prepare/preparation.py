@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 import textwrap
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -144,6 +145,18 @@ class Preparation:
             raise OptionError(f"The seed must be a whole number from 0 up, not {self.seed!r}.")
         self._steps = tuple(_operation(o) for o in self.operations)
 
+    def __getstate__(self) -> dict[str, Any]:
+        fitted = self._fitted
+        kept = {**self.__dict__, "_fitted": None if fitted is None else replace(fitted, bound=[])}
+        kept.pop("_on_row", None)
+        return kept
+
+    def __setstate__(self, kept: dict[str, Any]) -> None:
+        self.__dict__.update(kept)
+        if self._fitted is not None:
+            bound = [o.bind(s) for o, s in zip(self._steps, self._fitted.states, strict=True)]
+            self._fitted = replace(self._fitted, bound=bound)
+
     # --- building ------------------------------------------------------------------------------------
 
     def then(self, operation: str, *columns: str, reason: str = "", finding: str = "", **options: Any) -> Preparation:
@@ -246,7 +259,7 @@ class Preparation:
     def applied(self, table: Any, watched: list[Watched] | None = None) -> Working:
         """Return rows prepared, as columns; with what each operation changed where a list is given for it."""
         fitted = self._known()
-        at = aligned(working_of(table), fitted.columns, self._needed(fitted), self.absent)
+        at = aligned(working_of(table), fitted.columns, self._needed(fitted), self.absent, self._retyped)
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
             self._guarded(operation, bound.table, at, watched)
         return at
@@ -306,7 +319,8 @@ class Preparation:
         return {name: at[name] for name in features}
 
     def _row_steps(self, fitted: Fitted) -> tuple[list[Any], list[Any], list[str]]:
-        readers = [(n, row_reader(fitted.columns[n])) for n in self._needed(fitted)]
+        retyped = self._retyped
+        readers = [(n, row_reader("any" if n in retyped else fitted.columns[n])) for n in self._needed(fitted)]
         steps = [bound.row or _through_table(bound) for bound in fitted.bound]
         return readers, steps, fitted.features
 
@@ -361,6 +375,17 @@ class Preparation:
         if self._fitted is None:
             raise NotFittedError("The preparation is not fitted: fit it on training rows first (--fit when typed).")
         return self._fitted
+
+    @property
+    def _retyped(self) -> set[str]:
+        """The columns of which the first thing done is to say what they are read as."""
+        seen: set[str] = set()
+        found: set[str] = set()
+        for operation in self._steps:
+            new = set(operation.inputs) - seen
+            seen |= new
+            found |= new if operation.name == "retype" else set()
+        return found
 
     def _needed(self, fitted: Fitted) -> list[str]:
         """Return the columns without which it cannot be applied: all that are not dropped before they are used."""
@@ -434,6 +459,15 @@ class Preparation:
             self._fitted = None
         self._check()
         return self
+
+    def __sklearn_tags__(self) -> Any:
+        utils = sys.modules["sklearn.utils"]  # who asks has it
+        return utils.Tags(
+            estimator_type=None,
+            target_tags=utils.TargetTags(required=any(o.needs_outcome for o in self._steps)),
+            transformer_tags=utils.TransformerTags(),
+            input_tags=utils.InputTags(string=True, categorical=True, allow_nan=True),
+        )
 
     def set_output(self, *, transform: str | None = None) -> Preparation:
         """Say what `transform` returns: "pandas" (also "default") or "arrow".
@@ -572,11 +606,13 @@ class Preparation:
         for i, o in enumerate(self._steps, 1):
             names = ", ".join(o.columns[:6]) + (f", … ({len(o.columns)})" if len(o.columns) > 6 else "")
             what = f"{i:3d}  {o.name}: {names}" + (f"; {o.in_words()}" if o.in_words() else "")
-            lines += textwrap.wrap(what, 100, subsequent_indent="       ", max_lines=3, placeholder=" …")
+            lines += textwrap.wrap(
+                what, 100, subsequent_indent="       ", max_lines=3, placeholder=" …", break_on_hyphens=False
+            )
             if o.reason:
                 code = f" [{o.finding}]" if o.finding else ""
                 lines += textwrap.wrap(f"because {o.reason}{code}", 93, initial_indent=" " * 7,
-                                       subsequent_indent=" " * 7)  # fmt: skip
+                                       subsequent_indent=" " * 7, break_on_hyphens=False)  # fmt: skip
         return "\n".join(lines)
 
     def _repr_html_(self) -> str:

@@ -174,15 +174,15 @@ class _Builder:
                 self.add("relabel", [c.name], "labels as declared", labels=dict(labels))
 
     def _retype(self, columns: list[Column]) -> None:
-        groups: dict[tuple[str, tuple[str, ...]], list[Column]] = {}
+        groups: dict[tuple[str, tuple[str, ...], str], list[Column]] = {}
         for c in columns:
             to = self._reads_as(c)
             marks = tuple(sorted({*self.plan.missing, *self.plan.columns.get(c.name, NO_PLAN).missing,
                                   *(text for text, _ in c.blanked)}))  # fmt: skip
             if to or marks:
                 same = {"date": "date"}.get(to) or ("number" if isinstance(c, NumericColumn) else "category")
-                groups.setdefault((to or same, marks), []).append(c)
-        for (to, marks), group in groups.items():
+                groups.setdefault((to or same, marks, c.form if to in ("number", "date") else ""), []).append(c)
+        for (to, marks, form), group in groups.items():
             found = next((f for c in group if (f := self.said(c.name, "coded-numbers", "read-from-text", "mixed-types",
                                                                "marks-for-missing"))), None)  # fmt: skip
             why = {
@@ -191,6 +191,8 @@ class _Builder:
             if any(c.declared for c in group):
                 why += "; declared where detection was wrong"
             options: dict[str, Any] = {"marks": list(marks)} if marks else {}
+            if form:
+                options["form"] = form
             code = found.code if found else ""
             self.add("retype", [c.name for c in group], why, code, to=to, **options)
         folded = [c.name for c in columns if isinstance(c, CategoryColumn) and _is_boolean(c)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
@@ -25,6 +26,7 @@ from .distribution import show_sheet
 from .inventory import take_inventory
 from .rank import show_rank
 from .relations import Options, show_relations
+from .transforms import show_transforms_sheet
 
 LEADING = 8
 """Candidates shown one by one."""
@@ -41,7 +43,7 @@ def write_report(context: Context, path: Path) -> Path:
         raise OutputError(f"A report is an HTML page: end {str(path)!r} in .html.")
     check_writable(path)
     with slow_progress("Report") as progress:
-        steps = LEADING + 6
+        steps = LEADING + 7
         progress(0, steps, "columns")
         inventory, balance = take_inventory(context, 0), show_balance(context, ())
         progress(1, steps, "distributions")
@@ -57,10 +59,11 @@ def write_report(context: Context, path: Path) -> Path:
             _section(ranking, "The ranking", "ranking", folded=("table", "units")),
             _section(glance, "All candidates at a glance", "glance", folded=("table",)),
             *_together(context, progress, steps),
+            *_transforms(context, progress, steps),
             Section("Leading candidates against the outcome", _leading_line(ranking), {}, (), anchor="candidates"),
         ]
         for i, name in enumerate(leading(ranking)):
-            progress(5 + i, steps, name)
+            progress(6 + i, steps, name)
             sections.append(_candidate(context, name, f"candidate-{i + 1}"))
     title = f"What says something about {context.known_outcome.name}"
     footer = f"Envelt {__version__}, {datetime.now():%Y-%m-%d}. Seed {context.seed}. Data: {context.source_name}."
@@ -81,14 +84,34 @@ def _candidate(context: Context, name: str, anchor: str) -> Section:
 def _together(context: Context, progress: Progress, steps: int) -> list[Section]:
     """Return the section on how columns go together; none where there are not two to relate."""
     progress(4, steps, "relations")
-    try:
+
+    def made() -> Section:
         view = show_relations(context, Options())
-        return [_section(view, view.title, "relations", folded=("pairs", "with_outcome", *_folded(view)))]
+        return _section(view, view.title, "relations", folded=("pairs", "with_outcome", *_folded(view)))
+
+    return _if_it_can("How the columns go together", "relations", made)
+
+
+def _transforms(context: Context, progress: Progress, steps: int) -> list[Section]:
+    """Return the section on transforms; none where there is no number."""
+    progress(5, steps, "transforms")
+
+    def made() -> Section:
+        view = show_transforms_sheet(context, ())
+        return _section(view, "Transforms, or none", "transforms", folded=_folded(view))
+
+    return _if_it_can("Transforms, or none", "transforms", made)
+
+
+def _if_it_can(title: str, anchor: str, made: Callable[[], Section]) -> list[Section]:
+    """Return a section; none where the data has nothing for it, and what happened where it cannot be made."""
+    try:
+        return [made()]
     except OptionError:
         return []
     except Exception as error:  # noqa: BLE001 - likewise
         said = f"This part could not be made, by a fault of Envelt's: {type(error).__name__}: {error}"
-        return [Section("How the columns go together", (said,), {}, (), anchor="relations")]
+        return [Section(title, (said,), {}, (), anchor=anchor)]
 
 
 def leading(ranking: RankView) -> list[str]:

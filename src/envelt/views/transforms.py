@@ -235,5 +235,6 @@ class TransformsSheetView(View):
     def _picture(self) -> Figure:
         from ..draw.transforms import draw_transforms_sheet
 
-        judged = [(self._names(j.compared.name), j.compared, j.suggestion) for j in self._result()]
+        made = self._result()
+        judged = [(self._names(j.compared.name), j.compared, j.suggestion) for j in (made[i] for i in self._order())]
         return draw_transforms_sheet(judged, self.title, self._line())

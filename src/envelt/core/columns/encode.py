@@ -15,7 +15,7 @@ from ..parallel import in_threads
 from ..words import plural
 from .grades import grade_order
 from .kinds import Detected, detect
-from .marks import read_texts, without_marks
+from .marks import Reading, read_texts, without_marks
 from .plan import ColumnPlan
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
 from .readings import whole_days
@@ -60,14 +60,13 @@ def encode_table(
 
 def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any], missing: tuple[str, ...] = ()) -> Column:
     """Encode one column as the kind declared, or as the kind detected."""
-    read = raw = without_marks(raw, (*missing, *plan.missing))
-    reading = ""
-    blanked: tuple[tuple[str, int], ...] = ()
+    raw = without_marks(raw, (*missing, *plan.missing))
+    seen = Reading(raw, "")
     if isinstance(raw, RawWords) and plan.kind not in WORD_KINDS:
-        seen = read_texts(name, raw)
-        read, reading, blanked = (_folded(raw), "", ()) if seen is None else seen
+        seen = read_texts(name, raw) or Reading(_folded(raw), "")
     elif isinstance(raw, RawNumbers) and plan.kind in ("", "datetime"):
-        read, reading = _days(name, raw)
+        seen = _days(name, raw)
+    read, reading = seen.raw, seen.how
     found = detect(name, read)
     detected = found.kind
     if reading:
@@ -85,7 +84,10 @@ def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any], mis
     column = _build(name, read, found, declared, rows)
     if isinstance(column, CategoryColumn) and (plan.labels or plan.order):
         column = _relabelled(column, plan)
-    return replace(column, detected=detected, reading=reading, blanked=blanked, label=plan.label, unit=plan.unit)
+    return replace(
+        column, detected=detected, reading=reading, form=seen.form, blanked=seen.blanked, label=plan.label,
+        unit=plan.unit,
+    )  # fmt: skip
 
 
 def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
@@ -116,15 +118,15 @@ def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
     )
 
 
-def _days(name: str, raw: RawNumbers) -> tuple[RawColumn, str]:
+def _days(name: str, raw: RawNumbers) -> Reading:
     """Return whole numbers that write days as times, and how they were read; others as they are."""
     absent = np.isnan(raw.values)
     days = whole_days(name, raw.values[~absent])
     if days is None:
-        return raw, ""
+        return Reading(raw, "")
     values = np.zeros(len(absent), np.int64)
     values[~absent] = days.values
-    return RawTimes(values, absent), days.how
+    return Reading(RawTimes(values, absent), days.how, form=days.form)
 
 
 def _folded(raw: RawWords) -> RawWords:

@@ -20,11 +20,12 @@ KNOWN = frozenset(
 
 
 class Reading(NamedTuple):
-    """A column as numbers or dates, how it was read, and the texts taken as missing with their rows."""
+    """A column as numbers or dates, how it was read, the texts taken as missing with their rows, and the form."""
 
     raw: RawColumn
     how: str
     blanked: tuple[tuple[str, int], ...] = ()
+    form: str = ""
 
 
 def without_marks(raw: RawColumn, marks: Iterable[str]) -> RawColumn:
@@ -81,7 +82,7 @@ def read_texts(name: str, raw: RawWords) -> Reading | None:
     order = np.flatnonzero(mark)[np.argsort(-counts[mark], kind="stable")]
     taken = tuple((raw.words[i], int(counts[i])) for i in order)
     shown = ", ".join(repr(text) for text, _ in taken[:3]) + (", …" if len(taken) > 3 else "")
-    return Reading(fewer.raw, f"{fewer.how}, {shown} taken as missing", taken)
+    return Reading(fewer.raw, f"{fewer.how}, {shown} taken as missing", taken, fewer.form)
 
 
 def _counts(raw: RawWords) -> NDArray[np.int64]:
@@ -104,9 +105,10 @@ def _read(raw: RawWords) -> Reading | None:
     """Read texts as numbers or dates where all of them can be."""
     numbers = None if raw.exact else read_numbers(raw.words)
     if numbers is not None:
-        return Reading(RawNumbers(np.append(numbers.values, np.nan)[raw.codes]), f"numbers kept as text, {numbers.how}")
+        values = np.append(numbers.values, np.nan)[raw.codes]
+        return Reading(RawNumbers(values), f"numbers kept as text, {numbers.how}", form=numbers.form)
     dates = read_dates(raw.words)
     if dates is None:
         return None
     doubt = ", though day and month may be swapped" if dates.ambiguous else ""
-    return Reading(RawTimes(np.append(dates.values, 0)[raw.codes], raw.codes < 0), dates.how + doubt)
+    return Reading(RawTimes(np.append(dates.values, 0)[raw.codes], raw.codes < 0), dates.how + doubt, form=dates.form)

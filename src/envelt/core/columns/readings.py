@@ -23,10 +23,11 @@ _LEADING_ZERO = re.compile(r"[+-]?0\d")
 
 
 class NumberReading(NamedTuple):
-    """A number for each text, and how it was read."""
+    """A number for each text, how it was read, and which of `FORMS` it is."""
 
     values: NDArray[np.float64]
     how: str
+    form: str = "plain"
 
 
 class DateReading(NamedTuple):
@@ -61,7 +62,7 @@ def read_numbers(words: list[str]) -> NumberReading | None:
     how, convert = FORMS[form]
     values = np.array([float(convert(b)) for b in bare])
     parts = [*sorted(signs), *([how] if how else [])]
-    return NumberReading(values, " and ".join(parts) or "plain numbers")
+    return NumberReading(values, " and ".join(parts) or "plain numbers", form)
 
 
 def _strip_signs(word: str, signs: set[str]) -> str:

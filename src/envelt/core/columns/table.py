@@ -39,8 +39,8 @@ class Column:
         The kind it was taken for before a person spoke.
     other
         The kind it may be instead, where the evidence does not decide.
-    reading
-        How text was read as numbers or dates, where it was.
+    reading, form
+        How text was read as numbers or dates, where it was, in words and as `readings` calls it.
     label, unit
         What a person called it, and its unit of measure.
     blanked
@@ -54,6 +54,7 @@ class Column:
     detected: str = ""
     other: str = ""
     reading: str = ""
+    form: str = ""
     label: str = ""
     unit: str = ""
     blanked: tuple[tuple[str, int], ...] = ()

@@ -89,6 +89,7 @@ def _unscaled(size: Floats, power: float) -> Floats:
     return np.expm1(size) if power == 0 else np.asarray(np.expm1(np.log1p(power * size) / power))
 
 
+@np.errstate(over="ignore", invalid="ignore", divide="ignore")
 def box_cox_parameter(values: Floats) -> Fitted:
     """Return the power of Box–Cox by maximum likelihood.
 
@@ -110,6 +111,7 @@ def box_cox_parameter(values: Floats) -> Fitted:
     return _search(likelihood, min(most, 1e6), n, 1.0)
 
 
+@np.errstate(over="ignore", invalid="ignore", divide="ignore")
 def yeo_johnson_parameter(values: Floats) -> Fitted:
     """Return the power of Yeo–Johnson by maximum likelihood.
 
@@ -135,6 +137,7 @@ def yeo_johnson_parameter(values: Floats) -> Fitted:
     return _search(likelihood, min(most - 2, 1e6) if most > 3 else 1.5, n, 1.0)
 
 
+@np.errstate(over="ignore", invalid="ignore", divide="ignore")
 def log_offset_parameter(values: Floats) -> Fitted:
     """Return the offset c of log(x + c) by maximum likelihood.
 
@@ -176,8 +179,8 @@ def log_offset_parameter(values: Floats) -> Fitted:
 
 def _log_variance(values: Floats, share: Floats) -> float:
     away = values - float(share @ values)
-    with np.errstate(divide="ignore"):
-        return float(np.log(share @ (away * away)))
+    found = float(np.log(share @ (away * away)))
+    return found if found == found else float("inf")
 
 
 def _counted_logs(values: Floats) -> tuple[Floats, Floats]:
@@ -270,7 +273,7 @@ def _falls(likelihood: Callable[[float], float], top: float, level: float, end: 
     ``width`` is how far off a parabola would have it.
     """
     sign = 1.0 if end >= top else -1.0
-    reach = abs(end - top)
+    reach = abs(end - top) if np.isfinite(level) else 0.0
     near, step = 0.0, 1.05 * width
     while near < reach:
         far = min(near + step, reach)

@@ -102,6 +102,8 @@ class Compared:
         How many values lie so far from the rest that a slip is likelier than a tail.
     far
         Between which limits the others lie.
+    mean, dispersion
+        Of whole numbers from zero up: their mean, and their variance over it, which is 1 for Poisson counts; else NaN.
     """
 
     name: str
@@ -115,6 +117,8 @@ class Compared:
     peaks: TwoPeaks | None
     slips: int
     far: tuple[float, float]
+    mean: float
+    dispersion: float
     normal: Floats
 
     @cached_property
@@ -139,7 +143,8 @@ def compare(name: str, values: Floats, target: Target | None = None, folds: Fold
     missing = len(values) - len(kept)
     if len(kept) == 0:
         nothing = {f: Seen(f, why_not="missing in every row") for f in NAMES}
-        return Compared(name, 0, missing, nothing, np.nan, np.nan, 0, UNDEFINED_TEST, None, 0, ALL, np.zeros(0))
+        return Compared(name, 0, missing, nothing, np.nan, np.nan, 0, UNDEFINED_TEST, None, 0, ALL, np.nan, np.nan,
+                        np.zeros(0))  # fmt: skip
     order = np.argsort(kept)
     ordered = kept[order]
     first = np.flatnonzero(np.concatenate(([True], ordered[1:] > ordered[:-1])))
@@ -161,8 +166,18 @@ def compare(name: str, values: Floats, target: Target | None = None, folds: Fold
     far = far_limits(ordered, sorted_quantiles(ordered, np.array([0.25, 0.5, 0.75])))
     return Compared(
         name, len(kept), missing, {s.name: s for s in seen}, float(distinct[at]), float(count[at]) / len(kept),
-        len(distinct), dip, peaks, sum(beyond(ordered, far)), far, normal,
+        len(distinct), dip, peaks, sum(beyond(ordered, far)), far,
+        *_of_counts(distinct, count), normal,
     )  # fmt: skip
+
+
+def _of_counts(distinct: Floats, count: NDArray[np.int64]) -> tuple[float, float]:
+    """Return the mean of whole numbers from zero up, and their variance over it."""
+    if distinct[0] < 0 or distinct[-1] == 0 or (distinct != np.floor(distinct)).any():
+        return np.nan, np.nan
+    n = int(count.sum())
+    mean = float(count @ distinct) / n
+    return mean, float(count @ (distinct - mean) ** 2) / max(n - 1, 1) / mean
 
 
 def _peaks(ordered: Floats) -> tuple[Significance, TwoPeaks | None]:

@@ -227,12 +227,12 @@ def _score_of_one(t: Transform) -> Callable[[float], float]:
 
 def _scores(values: Floats, t: Transform) -> Floats:
     assert t.knots is not None
-    return np.interp(values, *t.knots)
+    return np.asarray(np.interp(values, *t.knots))
 
 
 def _unscored(values: Floats, t: Transform) -> Floats:
     assert t.knots is not None
-    return np.interp(values, t.knots[1], t.knots[0])
+    return np.asarray(np.interp(values, t.knots[1], t.knots[0]))
 
 
 FORMS: dict[str, Form] = {

@@ -66,6 +66,10 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
         return Suggestion("as_is", "leave it: two peaks, which no transform joins", "peaks")
     if compared.dip.p < T.MAYBE_PEAKED and compared.dip.statistic > T.DIP_LEAST:
         return Suggestion("as_is", "leave it: flat, or with more than one peak, which no transform mends")
+    if _poisson(compared):
+        if compared.mean > T.LARGE_COUNTS:
+            return Suggestion("as_is", "leave it: counts large enough to be even as they are")
+        return Suggestion("sqrt", "counts whose variance goes with their mean: the root evens it")
     if _zeros_apart(compared) and values is not None:
         return _above_zero(compared, values)
     never = "spike" if compared.top_share > T.SPIKED and compared.distinct > T.FEW_DISTINCT else ""
@@ -73,6 +77,12 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
     if found.name == "as_is":
         return Suggestion("as_is", _leave(compared), never)
     return Suggestion(found.name, _why(plain, found), never)
+
+
+def _poisson(compared: Compared) -> bool:
+    """Say whether values are counts that scatter as Poisson's do (Bartlett 1936, J R Stat Soc Suppl 3, 68–78)."""
+    away = compared.dispersion - 1
+    return bool(compared.dispersion > 0 and abs(away) < max(T.AS_POISSON, T.SURE_OF_POISSON * np.sqrt(2 / compared.n)))
 
 
 def _zeros_apart(compared: Compared) -> bool:
@@ -102,7 +112,7 @@ def _chosen(compared: Compared) -> Seen:
     mended = choice is not plain and choice.excess_kurtosis < T.HEAVY + 5 * root and compared.seen["log1p"].usable
     if mended or not _heavy(plain, compared):
         return choice
-    far = plain.distance > max(T.NOT_NORMAL * root, 2 * T.CLOSER) and compared.top_share < T.TIED
+    far = plain.distance > max(T.NOT_QUITE_NORMAL * root, 2 * T.CLOSER) and compared.top_share < T.TIED
     return compared.seen["rank_normal"] if far else plain
 
 
@@ -120,7 +130,8 @@ def _of_powers(compared: Compared, plain: Seen, usable: list[Seen], root: float)
     if near[0] is plain or SIMPLEST.index(near[0].name) < SIMPLEST.index(choice.name):
         choice = near[0]
     worth = _far(plain) - _far(choice) >= T.CLOSER - root / 4
-    evener = abs(plain.skewness) > T.CENTRE_SKEWNESS and abs(choice.skewness) < T.EVENER * abs(plain.skewness)
+    least = T.SKEWED_MUCH if choice.name in FITTED else T.CENTRE_SKEWNESS
+    evener = abs(plain.skewness) > least and abs(choice.skewness) < T.EVENER * abs(plain.skewness)
     return choice if worth and evener else plain
 
 
@@ -128,9 +139,10 @@ def _sound(seen: Seen, compared: Compared) -> bool:
     """Say whether a transform may be suggested: no root or reciprocal of values below zero, no wild power."""
     if seen.name in ("cube_root", "reciprocal"):
         return compared.seen["log1p"].usable
-    power = seen.transform.parameter if seen.transform is not None and seen.name in ("box_cox", "yeo_johnson") else 1.0
-    if abs(power - 1) > T.FAR_POWER:
-        return False
+    if seen.transform is not None and seen.name in ("box_cox", "yeo_johnson"):
+        width, was = np.ptp(seen.edges), np.ptp(compared.seen["as_is"].edges)
+        shrunk = width / was if was > 0 else np.inf
+        return bool(abs(seen.transform.parameter - 1) <= T.FAR_POWER and 1 / T.FAR_SCALE < shrunk < T.FAR_SCALE)
     return seen.name != "log_offset" or (compared.seen["log1p"].usable and not compared.seen["log"].usable)
 
 
