@@ -4,8 +4,9 @@
 
 Right is judged on 50,000 other draws of the same distribution, not on the sample: a transform must take off two fifths
 of the skewness (of heavy tails: of the excess kurtosis) and not lie further from normal; to leave the column alone is
-right where none does that, or the skewness is under 0.5. Of two peaks, and of a normal or flat distribution, only
-leaving it alone is right.
+right where none does that, or the skewness is under 0.5. Of Poisson counts the root is right too, whose variance it
+makes the same at every mean (Bartlett 1936). Of two peaks, and of a normal or flat distribution, only leaving it alone is
+right.
 """
 
 from __future__ import annotations
@@ -63,6 +64,7 @@ def right_ones(name: str, draw: Draw) -> set[str]:
         for s in seen.values()
         if s.usable and abs(getattr(s, measure)) <= 0.6 * before and s.distance <= plain.distance + worse
     }
+    good |= {"sqrt"} if name.startswith("Poisson") else set()
     return good | ({"as_is"} if before < 0.5 or not good else set())
 
 

@@ -14,6 +14,7 @@ from envelt.core.shapes.power import box_cox_parameter, log_offset_parameter, ye
 from envelt.core.transforms.compare import compare
 from envelt.core.transforms.forms import FORMS, NAMES, fit_transform, why_not
 from envelt.core.transforms.suggest import suggest
+from envelt.demo import planted
 from envelt.errors import OptionError
 
 DRAWN = {
@@ -234,6 +235,13 @@ def test_the_contract_of_one_column_and_of_all(wintered):
     assert sheet.table.loc["mites", "skewness_after"] == one.table.loc["log1p", "skewness"]
     assert wintered.transforms("mites", "humidity").table.index.tolist() == ["mites", "humidity"]
     json.dumps(one.to_dict(), allow_nan=False)
+
+
+def test_every_planted_finding_is_found(wintered):
+    items = [i for i in planted()["planted"] if i["step"] == "transforms"]
+    found = {(f.code, f.columns[0]) for f in wintered.transforms().findings}
+    assert {(i["finding"], i["columns"][0]) for i in items} <= found
+    assert len(items) == 2
 
 
 def test_groups_are_looked_at_each_by_itself(wintered):

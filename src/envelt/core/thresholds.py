@@ -199,6 +199,7 @@ FAR_SCALE = 1e3  # times as wide, or as narrow, a range: likewise, and nobody re
 SKEWED_MUCH = 0.5  # of skewness, for a fitted power: its numbers are harder to read
 EVENER = 0.7  # of the skewness may be left by a transform that is worth it
 AS_EVEN = 0.2  # of skewness, within which a simpler transform does as well, likewise
+MOSTLY_ONE = 0.5  # of rows at one of a few values: nearly a yes or no
 LARGE_COUNTS = 12.0  # the mean of Poisson counts whose skewness is under 0.3
 AS_POISSON = 0.1  # of the mean, by which the variance of counts may differ from it
 SURE_OF_POISSON = 2.5  # standard errors, likewise in few rows

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from ..prepare.preparation import Watched
 
-MOST = 28
+MOST = 40
 
 
 def draw_prepared(rows: Sequence[tuple[str, str, Watched]], n: int, title: str, about: str) -> Figure:
@@ -25,14 +25,28 @@ def draw_prepared(rows: Sequence[tuple[str, str, Watched]], n: int, title: str, 
     more = f" Not drawn: the last {plural(hidden, 'operation')}." if hidden else ""
     note = f"Bars: rows in which a value changed. A column that is dropped or renamed changes none.{more}"
     with style.house_style():
+        crowded = len(shown) > 26
         height = max(420, min(style.HEIGHT, 190 + 30 * len(shown)))
         figure = style.new_figure(title, about, note, height)
         axes = style.place(figure, 400, 110, 300, 92)
         for y, (_, _, w) in enumerate(shown):
             share = w.rows_changed / max(n, 1)
             axes.barh(y, share, 0.62, color=style.PALETTE[0], alpha=0.85)
-            axes.text(1.02, y, _said(w), va="center", size=9, color=style.DIM, transform=axes.get_yaxis_transform())
-        label_rows(axes, [f"{i}  {name}: {columns}" for i, (name, columns, _) in enumerate(shown, 1)], 9.5, 52)
+            axes.text(
+                1.02,
+                y,
+                _said(w),
+                va="center",
+                size=8 if crowded else 9,
+                color=style.DIM,
+                transform=axes.get_yaxis_transform(),
+            )
+        label_rows(
+            axes,
+            [f"{i}  {name}: {columns}" for i, (name, columns, _) in enumerate(shown, 1)],
+            8 if crowded else 9.5,
+            62,
+        )
         axes.set_ylim(len(shown) - 0.4, -0.6)
         axes.set_xlim(0, 1)
         axes.set_xlabel("rows changed")
@@ -45,7 +59,7 @@ def draw_prepared(rows: Sequence[tuple[str, str, Watched]], n: int, title: str, 
 
 def _said(w: Watched) -> str:
     parts = []
-    if w.missing_before != w.missing_after:
+    if w.missing_before != w.missing_after and w.operation.name != "drop":
         parts.append(f"missing {count(w.missing_before)} → {count(w.missing_after)}")
     if w.columns_out:
         parts.append(f"makes {plural(len(w.columns_out), 'column')}")

@@ -118,7 +118,7 @@ class _Builder:
                 self.dropped.setdefault(name, (f"the same thing as {keep}", f.code))
         for f in self._ranking():
             if f.code == "too-good-to-be-true":
-                why = f"says all but the outcome itself (share {f.evidence['held_out_share']:.2f}): known too late?"
+                why = "says all but the outcome itself: known too late?"
                 self.dropped.setdefault(f.columns[0], (why, f.code))
         for f in self._relations():
             keep = str(f.evidence.get("keep", ""))

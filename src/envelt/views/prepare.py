@@ -59,7 +59,7 @@ class PrepareView(View):
                 "rows_changed": [w.rows_changed for w in seen],
                 "missing_before": [w.missing_before for w in seen],
                 "missing_after": [w.missing_after for w in seen],
-                "columns_made": [_names(w.columns_out) for w in seen],
+                "columns_made": [_names(w.columns_out) or None for w in seen],
                 "reason": [w.operation.reason for w in seen],
             },
             index=pd.RangeIndex(1, len(seen) + 1, name="place"),

@@ -55,7 +55,8 @@ class StraightLine:
         """
         total = self._count.sum()
         mean = float(self._count @ values) / total
-        sd = float(np.sqrt(self._count @ (values - mean) ** 2 / total))
+        with np.errstate(over="ignore", invalid="ignore"):
+            sd = float(np.sqrt(self._count @ (values - mean) ** 2 / total))
         if not 0 < sd < np.inf:
             return float("nan")
         scaled = (values - mean) / sd

@@ -55,6 +55,8 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
     plain = compared.seen["as_is"]
     if compared.distinct < 3 or not np.isfinite(plain.skewness):
         return Suggestion("as_is", "leave it: too few different values")
+    if compared.distinct <= T.FEW_DISTINCT and compared.top_share >= T.MOSTLY_ONE:
+        return Suggestion("as_is", f"leave it: {compared.distinct} values, and most rows have one of them")
     if compared.slips and values is not None:
         rest = suggest(compare(compared.name, values[(values >= compared.far[0]) & (values <= compared.far[1])]))
         name = rest.name if compared.seen[rest.name].usable else "as_is"
@@ -69,7 +71,8 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
     if _poisson(compared):
         if compared.mean > T.LARGE_COUNTS:
             return Suggestion("as_is", "leave it: counts large enough to be even as they are")
-        return Suggestion("sqrt", "counts whose variance goes with their mean: the root evens it")
+        if abs(compared.seen["sqrt"].skewness) < max(1.5 * abs(plain.skewness), 1.0):
+            return Suggestion("sqrt", "counts whose variance goes with their mean: the root evens that")
     if _zeros_apart(compared) and values is not None:
         return _above_zero(compared, values)
     never = "spike" if compared.top_share > T.SPIKED and compared.distinct > T.FEW_DISTINCT else ""
@@ -137,6 +140,8 @@ def _of_powers(compared: Compared, plain: Seen, usable: list[Seen], root: float)
 
 def _sound(seen: Seen, compared: Compared) -> bool:
     """Say whether a transform may be suggested: no root or reciprocal of values below zero, no wild power."""
+    if seen.name == "reciprocal" and compared.distinct <= T.FEW_DISTINCT:
+        return False  # of a few counts nobody reads it
     if seen.name in ("cube_root", "reciprocal"):
         return compared.seen["log1p"].usable
     if seen.transform is not None and seen.name in ("box_cox", "yeo_johnson"):
