@@ -5,8 +5,8 @@
 Right is judged on 50,000 other draws of the same distribution, not on the sample: a transform must take off two fifths
 of the skewness (of heavy tails: of the excess kurtosis) and not lie further from normal; to leave the column alone is
 right where none does that, or the skewness is under 0.5. Of Poisson counts the root is right too, whose variance it
-makes the same at every mean (Bartlett 1936). Of two peaks, and of a normal or flat distribution, only leaving it alone is
-right.
+makes the same at every mean (Bartlett 1936). Of two peaks, and of a normal or flat distribution, only leaving it alone
+is right.
 """
 
 from __future__ import annotations

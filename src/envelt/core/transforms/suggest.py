@@ -53,26 +53,13 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
         The column, shape (n,), NaN where missing: needed where zeros stand apart from the rest.
     """
     plain = compared.seen["as_is"]
-    if compared.distinct < 3 or not np.isfinite(plain.skewness):
-        return Suggestion("as_is", "leave it: too few different values")
-    if compared.distinct <= T.FEW_DISTINCT and compared.top_share >= T.MOSTLY_ONE:
-        return Suggestion("as_is", f"leave it: {compared.distinct} values, and most rows have one of them")
+    left = _left_alone(compared, plain)
+    if left is not None:
+        return left
     if compared.slips and values is not None:
-        rest = suggest(compare(compared.name, values[(values >= compared.far[0]) & (values <= compared.far[1])]))
-        name = rest.name if compared.seen[rest.name].usable else "as_is"
-        said = (
-            f"{plural(compared.slips, 'value')} far out set aside: mend {'it' if compared.slips == 1 else 'them'} first"
-        )
-        return Suggestion(name, f"{rest.why}; {said}" if name == rest.name else said, rest.never)
-    if compared.peaks is not None:
-        return Suggestion("as_is", "leave it: two peaks, which no transform joins", "peaks")
-    if compared.dip.p < T.MAYBE_PEAKED and compared.dip.statistic > T.DIP_LEAST:
-        return Suggestion("as_is", "leave it: flat, or with more than one peak, which no transform mends")
-    if _poisson(compared):
-        if compared.mean > T.LARGE_COUNTS:
-            return Suggestion("as_is", "leave it: counts large enough to be even as they are")
-        if abs(compared.seen["sqrt"].skewness) < max(1.5 * abs(plain.skewness), 1.0):
-            return Suggestion("sqrt", "counts whose variance goes with their mean: the root evens that")
+        return _without_slips(compared, values)
+    if _poisson(compared) and abs(compared.seen["sqrt"].skewness) < max(1.5 * abs(plain.skewness), 1.0):
+        return Suggestion("sqrt", "counts whose variance goes with their mean: the root evens that")
     if _zeros_apart(compared) and values is not None:
         return _above_zero(compared, values)
     never = "spike" if compared.top_share > T.SPIKED and compared.distinct > T.FEW_DISTINCT else ""
@@ -80,6 +67,31 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
     if found.name == "as_is":
         return Suggestion("as_is", _leave(compared), never)
     return Suggestion(found.name, _why(plain, found), never)
+
+
+def _left_alone(compared: Compared, plain: Seen) -> Suggestion | None:
+    """Return why a column is best left before any transform is weighed; nothing where it is not."""
+    if compared.distinct < 3 or not np.isfinite(plain.skewness):
+        return Suggestion("as_is", "leave it: too few different values")
+    if compared.distinct <= T.FEW_DISTINCT and compared.top_share >= T.MOSTLY_ONE:
+        return Suggestion("as_is", f"leave it: {compared.distinct} values, and most rows have one of them")
+    if compared.slips:
+        return None  # they are set aside first
+    if compared.peaks is not None:
+        return Suggestion("as_is", "leave it: two peaks, which no transform joins", "peaks")
+    if compared.dip.p < T.MAYBE_PEAKED and compared.dip.statistic > T.DIP_LEAST:
+        return Suggestion("as_is", "leave it: flat, or with more than one peak, which no transform mends")
+    if _poisson(compared) and compared.mean > T.LARGE_COUNTS:
+        return Suggestion("as_is", "leave it: counts large enough to be even as they are")
+    return None
+
+
+def _without_slips(compared: Compared, values: Floats) -> Suggestion:
+    """Choose by the values that are not far out."""
+    rest = suggest(compare(compared.name, values[(values >= compared.far[0]) & (values <= compared.far[1])]))
+    name = rest.name if compared.seen[rest.name].usable else "as_is"
+    said = f"{plural(compared.slips, 'value')} far out set aside: mend {'it' if compared.slips == 1 else 'them'} first"
+    return Suggestion(name, f"{rest.why}; {said}" if name == rest.name else said, rest.never)
 
 
 def _poisson(compared: Compared) -> bool:
