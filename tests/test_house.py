@@ -115,6 +115,7 @@ tables: list[pd.DataFrame] = [
     study.relations("mites", "humidity", by="fed").differ, study.relations("mites", "humidity").pairs,
     study.relations("mites", "humidity").inflation, study.relations("mites", "humidity").groups,
     study.pairwise("mites", "humidity").table,
+    study.embed("mites", "humidity", "weight_kg").quality, study.embed("mites", "humidity").suspects,
     study.transforms().table, study.transforms("mites").table, study.transforms("mites").parameters,
     study.transforms("mites", by="fed").by, study.transforms("mites", by="fed").groups,
     study.contingency("fed", "forage").tests, study.contingency("fed", "forage").shares("all"),

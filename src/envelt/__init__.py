@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from .views.balance import BalanceView
     from .views.contingency import ContingencyView
     from .views.distribution import DistributionView, SheetView
+    from .views.embed import EmbedView
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.pairwise import PairwiseView
@@ -28,6 +29,7 @@ __all__ = [
     "BalanceView",
     "ContingencyView",
     "DistributionView",
+    "EmbedView",
     "EnveltError",
     "Finding",
     "GlanceView",
@@ -50,6 +52,7 @@ _HOMES = {
     "BalanceView": ".views.balance",
     "ContingencyView": ".views.contingency",
     "DistributionView": ".views.distribution",
+    "EmbedView": ".views.embed",
     "EnveltError": ".errors",
     "Finding": ".core.finding",
     "GlanceView": ".views.glance",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack, overload
 
@@ -16,6 +16,8 @@ from .steps.begin import begin_study
 from .steps.checks import names_of
 from .steps.contingency import Asked, tabulate
 from .steps.distribution import show_distribution, show_sheet
+from .steps.embed import Options as EmbedOptions
+from .steps.embed import show_embed
 from .steps.inventory import take_inventory
 from .steps.pairwise import Options as PairwiseOptions
 from .steps.pairwise import show_pairwise
@@ -38,6 +40,7 @@ if TYPE_CHECKING:
     from .views.balance import BalanceView
     from .views.contingency import ContingencyView
     from .views.distribution import DistributionView, SheetView
+    from .views.embed import EmbedView
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.pairwise import PairwiseView
@@ -525,6 +528,47 @@ class Study:
         if groups:
             raise OptionError("Name one column: by divides the rows of one at a time.")
         return show_transforms_sheet(self._context, names)
+
+    def embed(
+        self,
+        *columns: Names, method: str = "neighbours", by: Names | None = None, nearest: int | None = None,
+        distance: str = "euclidean", scaled: bool = True, seed: int = 0, frames: int = 0, panels: bool = False,
+        on_step: Callable[[int, int, Any], None] | None = None,
+    ) -> EmbedView:  # fmt: skip
+        """Lay rows out in two dimensions: do the classes separate, and which rows sit among another class?
+
+        Parameters
+        ----------
+        *columns
+            Without a name: all usable candidates. Numbers and dates are standardized, grades taken by rank, names get
+            a column a level of together one number's weight; a missing value is the mean.
+        method
+            "neighbours" keeps near rows near; "pca" shows the two directions of most variance; "mds" keeps distances.
+        by
+            The column that colours the rows; the outcome by default.
+        nearest
+            How many neighbours the map holds; by default from the number of rows.
+        distance
+            "euclidean", "cosine" or "manhattan".
+        scaled
+            Whether numbers are standardized; not where all are of one unit.
+        seed
+            Of what is drawn at random; the same seed gives the same map.
+        frames
+            Keep so many small pictures of the map as it forms.
+        panels
+            Draw one panel a class.
+        on_step
+            Is told of every step, of how many, and given the places so far; an interrupt keeps the last map.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+        """
+        options = EmbedOptions(
+            names_of(columns), method, names_of(by, "by"), nearest, distance, scaled, seed, frames, panels
+        )
+        return show_embed(self._context, options, on_step)
 
     def split(self, share: float = 0.25, *, by: str | None = None) -> tuple[Study, Study]:
         """Return a study of training rows and one of test rows.

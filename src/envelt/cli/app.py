@@ -23,7 +23,8 @@ app = typer.Typer(
         "(a study file for you to correct), inventory (what is each column?), balance (how lopsided is the "
         "outcome?), distribution (what does a column look like?), against (how does the outcome differ along one?), "
         "contingency (counts and rates in every cell), relations (which columns say the same?), pairwise (how does "
-        "each pair look?), transforms (log, root, power, or leave it?), rank (which candidates carry something?), "
+        "each pair look?), transforms (log, root, power, or leave it?), "
+        "embed (do classes separate?), rank (which candidates carry something?), "
         "prepare (the decisions, fitted and applied to any later rows), report (all of it on one page).\n\n"
         "Try: envelt demo"
     ),
@@ -269,6 +270,38 @@ def transforms(
         raise OptionError("Name a column: by divides the rows of one at a time.")
     else:
         given.give([study.transforms()])
+
+
+@app.command()
+@takes("by", "outcome", "event", *ROWS, "seed", *SAVED)
+def embed(
+    given: Given,
+    columns: Annotated[
+        list[str] | None, typer.Argument(metavar="[COLUMN]...", help="The map is made of these. None: all candidates.")
+    ] = None,
+    method: Annotated[
+        str, typer.Option(metavar="NAME", help="neighbours (near rows stay near), pca or mds.")
+    ] = "neighbours",
+    nearest: Annotated[
+        int | None, typer.Option(metavar="N", help="How many neighbours the map holds. Default: from the rows.")
+    ] = None,
+    distance: Annotated[str, typer.Option(metavar="NAME", help="euclidean, cosine or manhattan.")] = "euclidean",
+    unscaled: Annotated[
+        bool, typer.Option("--unscaled", help="Take numbers as they are, where all have one unit.")
+    ] = False,
+    frames: Annotated[int, typer.Option(metavar="N", help="Draw N small pictures of the map as it forms.")] = 0,
+    panels: Annotated[bool, typer.Option("--panels", help="Draw one panel a class.")] = False,
+) -> None:
+    """Lay rows out in two dimensions: do the classes separate, which rows sit among another class, is it to be trusted?
+
+    Example: envelt embed demo sound_b01 sound_b02 sound_b03 sound_b04 --outcome colony_state --out map.png
+    """
+    study = given.study()
+    view = study.embed(
+        names_in(columns, study.table.columns), method=method, by=names_in(given["by"]), nearest=nearest,
+        distance=distance, scaled=not unscaled, seed=given["seed"] or 0, frames=frames, panels=panels,
+    )  # fmt: skip
+    given.give([view])
 
 
 @app.command()

@@ -209,7 +209,18 @@ UNEVEN = 0.15  # of the octiles about the median: a lean of the body, not of a f
 NOT_QUITE_NORMAL = 0.8  # Lilliefors' 15 % point, likewise, beside tails that are surely heavy
 NOT_NORMAL = 1.04  # Lilliefors' 1 % point times the root of n
 SPIKED = 0.15  # of rows at one value: no transform spreads them
+OVER_THE_NEXT = 2.0  # times the rows of the next most frequent value: else it is the top of a heap
 EXCESS_ZEROS = 0.1  # of rows at zero beside a continuous rest
 MAYBE_PEAKED = 0.2  # p of the dip test, for a transform not to be risked: skewed samples with one peak have p near 1
 STRAIGHTER = 0.01  # of the outcome's uncertainty, that a straight line gains
 STRAIGHTER_ROWS = 12  # over the rows, likewise: a held-out line moves by a few rows' worth by chance
+
+# --- maps ---------------------------------------------------------------------------------------------
+APART = 0.5  # of what chance leaves: half of the way from chance to a class by itself
+APART_AT_ALL = 0.1  # likewise, under which classes are mixed for the eye
+APART_SURE = 4.0  # standard errors: over ten classes under one in a thousand by chance
+APART_ROWS = 20  # of a class, for its neighbours to be read
+TRUSTED = 0.85  # trustworthiness: a map of noise has about 0.7 to 0.8
+RECALLED = 0.1  # of the nearest rows: under one in ten, the map says nothing of single rows
+EXPLAINS = 0.9  # Cramér's V of pieces and a column
+PIECE_OF_CLASS = 0.15  # of a class's rows: fewer are strays

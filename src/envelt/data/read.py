@@ -128,6 +128,8 @@ def _as_frame(data: Any) -> tuple[Any, str]:
 
     if isinstance(data, pd.DataFrame):
         return data, "a data frame"
+    if type(data).__name__ == "ndarray" and data.ndim == 2:
+        return pd.DataFrame(data, columns=[f"column {i + 1}" for i in range(data.shape[1])]), "an array"
     if isinstance(data, Mapping):
         try:
             return pd.DataFrame(dict(data)), "a dict of arrays"

@@ -90,8 +90,8 @@ class Compared:
         Of the column.
     seen
         By the transform's name.
-    top, top_share
-        The most frequent value and the share of rows that hold it.
+    top, top_share, second_share
+        The most frequent value, the share of rows that hold it, and the share of the next most frequent.
     distinct
         How many different values there are.
     dip
@@ -112,6 +112,7 @@ class Compared:
     seen: dict[str, Seen]
     top: float
     top_share: float
+    second_share: float
     distinct: int
     dip: Significance
     peaks: TwoPeaks | None
@@ -143,7 +144,8 @@ def compare(name: str, values: Floats, target: Target | None = None, folds: Fold
     missing = len(values) - len(kept)
     if len(kept) == 0:
         nothing = {f: Seen(f, why_not="missing in every row") for f in NAMES}
-        return Compared(name, 0, missing, nothing, np.nan, np.nan, 0, UNDEFINED_TEST, None, 0, ALL, np.nan, np.nan,
+        none = np.nan
+        return Compared(name, 0, missing, nothing, none, none, none, 0, UNDEFINED_TEST, None, 0, ALL, none, none,
                         np.zeros(0))  # fmt: skip
     order = np.argsort(kept)
     ordered = kept[order]
@@ -166,6 +168,7 @@ def compare(name: str, values: Floats, target: Target | None = None, folds: Fold
     far = far_limits(ordered, sorted_quantiles(ordered, np.array([0.25, 0.5, 0.75])))
     return Compared(
         name, len(kept), missing, {s.name: s for s in seen}, float(distinct[at]), float(count[at]) / len(kept),
+        float(np.partition(count, -2)[-2]) / len(kept) if len(count) > 1 else 0.0,
         len(distinct), dip, peaks, sum(beyond(ordered, far)), far,
         *_of_counts(distinct, count), normal,
     )  # fmt: skip

@@ -62,7 +62,8 @@ def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
         return Suggestion("sqrt", "counts whose variance goes with their mean: the root evens that")
     if _zeros_apart(compared) and values is not None:
         return _above_zero(compared, values)
-    never = "spike" if compared.top_share > T.SPIKED and compared.distinct > T.FEW_DISTINCT else ""
+    spiked = compared.top_share > max(T.SPIKED, T.OVER_THE_NEXT * compared.second_share)
+    never = "spike" if spiked and compared.distinct > T.FEW_DISTINCT else ""
     found = _chosen(compared)
     if found.name == "as_is":
         return Suggestion("as_is", _leave(compared), never)
