@@ -243,6 +243,7 @@ def test_seeds_agree_and_rows_that_moved_are_named(state, bands):
     moved = bands.moved(flat, 7)
     assert len(moved) == 7
     assert moved["distance"].is_monotonic_decreasing
+    assert "agreement" in bands.beside(flat).alternative
     with pytest.raises(OptionError, match="same rows"):
         bands.agreement(state.where("altitude_m > 500").embed(*BANDS))
 

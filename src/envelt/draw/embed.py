@@ -163,10 +163,10 @@ def _key(axes: Axes, groups: Any, n: int) -> None:
 def _panels(figure: Figure, at: Floats, groups: Any) -> None:
     """Draw one small map a class, the others in grey."""
     shown = list(range(min(len(groups.levels), 12)))
-    across = min(len(shown), 3 if len(shown) <= 6 else 4)
+    across = min(len(shown), 2 if len(shown) == 4 else 3 if len(shown) <= 6 else 4)
     down = -(-len(shown) // across)
     width, height = (style.WIDTH - 56) / across, (style.HEIGHT - 150) / down
-    size, alpha = _size(len(at) // 2)
+    size, alpha = _size(2 * len(at))
     for place, k in enumerate(shown):
         left, top = 28 + place % across * width, 92 + place // across * height
         axes = style.place(figure, left + 6, top + 20, style.WIDTH - left - width + 6, style.HEIGHT - top - height + 6)
@@ -218,6 +218,24 @@ def _loadings(figure: Figure, loadings: pd.DataFrame) -> None:
     bars.axvline(0, color=style.DIM, lw=0.8)
     bars.set_title("weights: blue 1, amber 2", loc="left", size=10.5, weight="bold")
     style.bare(bars, "left")
+
+
+def draw_beside(
+    first: Floats, second: Floats, titles: tuple[str, str], groups: Any, moved: NDArray[np.int64], fit: float,
+    about: str,
+) -> Figure:  # fmt: skip
+    """Draw two maps of the same rows, the second laid over the first, the rows that moved most ringed in both."""
+    with style.house_style():
+        note = "The second is moved, turned and scaled onto the first. Ringed: the rows that lie elsewhere most."
+        figure = style.new_figure(f"Two maps of the same rows agree at {places(fit, 2)}", about, note)
+        half = (style.WIDTH - 56) / 2
+        for k, (at, title) in enumerate(zip((first, second), titles, strict=True)):
+            left = 28 + k * half
+            axes = style.place(figure, left + 6, 120, style.WIDTH - left - half + 6, 66)
+            _rows(axes, at, groups)
+            _rings(axes, at, moved)
+            axes.set_title(title, loc="left", size=11, weight="bold", pad=5)
+        return style.describe(figure, f"Two maps of {len(first):,} rows; agreement {fit:.2f}.")
 
 
 def draw_frames(

@@ -15,7 +15,7 @@ from ..core.embed.classes import Separation, Suspects
 from ..core.embed.embed import Map, placed
 from ..core.embed.inputs import Encoder
 from ..core.embed.pca import elbow
-from ..core.embed.quality import MEASURES, Quality, agreement, quality_of
+from ..core.embed.quality import MEASURES, Quality, agreement, laid_over, quality_of
 from ..core.finding import Finding
 from ..core.later import Later
 from ..declared import tabled, valued
@@ -223,6 +223,22 @@ class EmbedView(View):
         away = self._laid(other)[1]
         order = np.argsort(-away, kind="stable")[:most]
         return pd.DataFrame({"row": self._result.rows[order], "distance": away[order]})
+
+    def beside(self, other: EmbedView) -> Figure:
+        """Return a picture of two maps of the same rows, the other laid over this one, the rows that moved ringed.
+
+        Raises
+        ------
+        OptionError
+            The maps are of other rows.
+        """
+        from ..draw.embed import draw_beside
+
+        fit, away = self._laid(other)
+        here, there = self._result.made().at, other._result.made().at
+        titles = (f"this one ({self._method})", f"the other ({other._method})")
+        far = np.argsort(-away, kind="stable")[:30]
+        return draw_beside(here, laid_over(here, there)[1], titles, self._result.groups, far, fit, self._line())
 
     def _laid(self, other: EmbedView) -> tuple[float, NDArray[np.float64]]:
         if not isinstance(other, EmbedView) or not self._result.rows.equals(other._result.rows):

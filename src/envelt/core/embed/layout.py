@@ -25,6 +25,7 @@ Floats = NDArray[np.float64]
 Singles = NDArray[np.float32]
 OnStep = Callable[[int, int, Singles], None]
 
+PULL, PULLED_ROWS = 1.5, 1_800
 START = 1e-2
 """The deviation of the start along its first axis."""
 
@@ -37,12 +38,16 @@ class Schedule:
     late: int
     stronger: float
     rate: float
-    pull: float = 1.5
+    pull: float
 
 
 def schedule_of(n: int) -> Schedule:
-    """Return the schedule for a number of rows."""
-    return Schedule(80 if n <= 20_000 else 60, 200 if n <= 20_000 else 160, 12.0, max(n / 12.0, 40.0))
+    """Return the schedule for a number of rows.
+
+    The pull falls off with the rows: a map of many needs room to keep near rows near.
+    """
+    few = n <= 20_000
+    return Schedule(80 if few else 60, 200, 12.0, max(n / 12.0, 40.0), PULL * min(1.0, PULLED_ROWS / n))
 
 
 def lay_out(p: sparse.csr_matrix, start: Floats, schedule: Schedule, on_step: OnStep | None = None) -> Singles:

@@ -119,17 +119,23 @@ def _triplets(values: Floats, at: Floats, rng: np.random.Generator) -> Floats:
     return np.asarray(nearer(values) == nearer(at), np.float64)
 
 
-def agreement(first: Floats, second: Floats) -> tuple[float, Floats]:
-    """Return the Procrustes correlation of two maps, and how far each row moved once one is laid over the other.
+def laid_over(first: Floats, second: Floats) -> tuple[float, Floats]:
+    """Return the Procrustes correlation of two maps of the same rows, and the second laid over the first.
 
-    The second is moved, turned, mirrored and scaled onto the first (Gower 1975, Psychometrika 40, 33–51); distances
-    are in units of the first map's deviation. The correlation is sqrt(1 − m²).
+    It is moved, turned, mirrored and scaled (Gower 1975, Psychometrika 40, 33–51); the correlation is sqrt(1 − m²), NaN
+    where one map is a single point.
     """
     a, b = first - first.mean(axis=0), second - second.mean(axis=0)
     size_a, size_b = np.sqrt(np.sum(a * a)), np.sqrt(np.sum(b * b))
     if size_a == 0 or size_b == 0:
-        return float("nan"), np.zeros(len(a))
+        return float("nan"), first.copy()
     left, power, right = np.linalg.svd(a.T @ b)
     fit = float(power.sum()) / (size_a * size_b)
-    laid = (b / size_b) @ (left @ right).T * fit * size_a
-    return fit, np.sqrt(np.sum((a - laid) ** 2, axis=1)) / (size_a / np.sqrt(2 * len(a)))
+    return fit, (b / size_b) @ (left @ right).T * fit * size_a + first.mean(axis=0)
+
+
+def agreement(first: Floats, second: Floats) -> tuple[float, Floats]:
+    """Return the Procrustes correlation of two maps, and how far each row moved, in deviations of the first."""
+    fit, laid = laid_over(first, second)
+    size = float(np.sqrt(np.mean((first - first.mean(axis=0)) ** 2))) or 1.0
+    return fit, np.sqrt(np.sum((first - laid) ** 2, axis=1)) / size
