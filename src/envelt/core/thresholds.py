@@ -222,5 +222,6 @@ APART_SURE = 4.0  # standard errors: over ten classes under one in a thousand by
 APART_ROWS = 20  # of a class, for its neighbours to be read
 TRUSTED = 0.85  # trustworthiness: a map of noise has about 0.7 to 0.8
 RECALLED = 0.1  # of the nearest rows: under one in ten, the map says nothing of single rows
+RECALLED_OF_DOUBTFUL = 0.25  # likewise, where trustworthiness is low
 EXPLAINS = 0.9  # Cramér's V of pieces and a column
 PIECE_OF_CLASS = 0.15  # of a class's rows: fewer are strays

@@ -174,9 +174,10 @@ def _shown(
             out += said.said_of_separation(groups.name, groups.levels, separation())
             labels = [str(r) for r in table.rows]
             out += said.said_of_suspects(groups.name, groups.levels, suspects(), separation(), labels)
+        apart = [] if separation is None else said.kept_apart(separation())
         pieces = pieces_of(flat().at, max(10, len(table) // 50))
         known = [table[n] for n in table.columns if n != context.unit]
-        out += said.said_of_pieces(pieces, known, groups.codes, groups.name or "", groups.levels)
+        out += said.said_of_pieces(pieces, known, groups.codes, groups.name or "", groups.levels, apart)
         return by_weight(out)
 
     return Shown(made, groups, quality, of_pca, separation, suspects, Later(found), encoders, table.rows, k)

@@ -55,6 +55,11 @@ def said_of_separation(by: str, levels: tuple[str, ...], found: Separation) -> l
     return []
 
 
+def kept_apart(found: Separation) -> list[int]:
+    """Return the classes that keep to themselves."""
+    return np.flatnonzero(np.nan_to_num(_gains(found)) >= T.APART).tolist()
+
+
 def said_of_suspects(
     by: str, levels: tuple[str, ...], found: Suspects, separation: Separation, labels: list[str]
 ) -> list[Finding]:
@@ -82,7 +87,7 @@ def said_of_suspects(
 def said_of_quality(quality: Quality) -> list[Finding]:
     """Say that a map should not be trusted."""
     trust, recall = quality.trustworthiness.value, quality.neighbour_recall.value
-    if trust >= T.TRUSTED and recall >= T.RECALLED:
+    if recall >= (T.RECALLED if trust >= T.TRUSTED else T.RECALLED_OF_DOUBTFUL):
         return []
     return [
         Finding(
@@ -95,9 +100,10 @@ def said_of_quality(quality: Quality) -> list[Finding]:
     ]  # fmt: skip
 
 
-def said_of_pieces(pieces: Ints, columns: list[Column], codes: Ints | None, by: str, levels: tuple[str, ...]) -> list[
-    Finding]:  # fmt: skip
-    """Say which column explains the pieces of a map, and which class lies in several."""
+def said_of_pieces(
+    pieces: Ints, columns: list[Column], codes: Ints | None, by: str, levels: tuple[str, ...], apart: list[int]
+) -> list[Finding]:
+    """Say which column explains the pieces of a map, and which class lies in several, of those that keep apart."""
     count = int(pieces.max(initial=-1)) + 1
     if count < 2:
         return []
@@ -121,7 +127,7 @@ def said_of_pieces(pieces: Ints, columns: list[Column], codes: Ints | None, by: 
             )
         )  # fmt: skip
     if codes is not None:
-        for k, level in enumerate(levels):
+        for k, level in ((k, levels[k]) for k in apart):
             mine = pieces[(codes == k) & inside]
             shares = np.bincount(mine, minlength=count) / max(int((codes == k).sum()), 1)
             large = int(np.sum(shares >= T.PIECE_OF_CLASS))
