@@ -110,12 +110,19 @@ def test_frame_file_arrow_and_one_row_at_a_time_give_the_same(tmp_path):
 def test_the_input_is_not_changed_and_the_output_is_the_callers_own():
     frame = rows()
     before = frame.copy(deep=True)
-    preparation = Preparation().then("fill", "z").then("drop", "y")
+    preparation = Preparation().then("fill", "z").then("drop", "y").then("retype", "code").then("fill", "code")
     out = preparation.fit_transform(frame)
+    study = Study(frame)
     out.loc[:, "x"] = 0.0
+    out.loc[:, "code"] = 0.0
     out.loc[:, "z"] = 0.0
     pd.testing.assert_frame_equal(frame, before)
     assert (preparation.transform(frame)["x"] == frame["x"]).all()
+    frame.loc[:, "x"] = 0.0
+    frame.loc[:, "code"] = 0.0
+    assert (study.to_frame()["x"] == before["x"]).all()
+    with pytest.raises(PreparationError, match="its own method"):
+        preparation.transform(study)
 
 
 @pytest.mark.parametrize("outcome", ["wintered", "honey_kg", None])
@@ -666,6 +673,23 @@ def test_the_command_says_what_to_do(run, words, message):
     status, _, err = run(*words)
     assert status == 2
     assert message in err
+
+
+def test_the_data_is_never_written_over(run, tmp_path):
+    path = tmp_path / "rows.csv"
+    rows(60).to_csv(path, index=False)
+    before = path.read_bytes()
+    Preparation().then("drop", "price").fit(rows(60)).save(tmp_path / "p.json")
+    (tmp_path / "link.csv").symlink_to(path)
+    for words in (
+        ("prepare", path, "--using", "p.json", "--out", "rows.csv"),
+        ("prepare", path, "--using", "p.json", "--out", "link.csv"),
+        ("prepare", path, "--propose", "rows.csv"),
+        ("inventory", "rows.csv", "--out", path),
+    ):
+        status, _, err = run(*words)
+        assert (status, "is the data itself" in err) == (2, True)
+    assert path.read_bytes() == before
 
 
 def test_what_was_done_is_shown_saved_and_drawn(wintered, tmp_path):

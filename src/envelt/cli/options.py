@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any, cast
 
 import typer
 
-from ..errors import OptionError
+from ..errors import OptionError, OutputError
 
 if TYPE_CHECKING:
     from ..core.distribution.look import LookOptions
@@ -130,12 +130,25 @@ class Given:
         for path in self["out"] or []:
             check_extension(path)
             check_writable(path)
+        self.spare_the_data(self["out"] or [])
         kinds = dict(_pair(k) for k in self["kind"] or [])
         roles = ("outcome", "event", "unit", "counts", "where", "ignore", "seed")
         marks, columns = _marks(self["missing"] or [])
         return Study(
             self.data, **{r: self[r] for r in roles}, kinds=kinds, missing=marks or None, columns=columns or None
         )
+
+    def spare_the_data(self, paths: Iterable[Path]) -> None:
+        """Refuse to write over the data.
+
+        Raises
+        ------
+        OutputError
+        """
+        data = Path(self.data)
+        for path in paths:
+            if path.exists() and data.exists() and path.samefile(data):
+                raise OutputError(f"{str(path)!r} is the data itself, which is never written over: name another file.")
 
     def look(self) -> LookOptions:
         """Return how to look, as `Study.distribution` takes it; only what was asked for.

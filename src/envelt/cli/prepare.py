@@ -26,6 +26,7 @@ def run_prepare(
         raise OptionError("Say --propose FILE to have a preparation written, or --using FILE to apply one.")
     if propose is not None and (using is not None or fit or out):
         raise OptionError("--propose only writes a preparation: correct it, then apply it with --using.")
+    given.spare_the_data([*out, *([propose] if propose is not None else [])])
     if propose is not None:
         check_writable(propose)
         proposed = given.study().preparation()

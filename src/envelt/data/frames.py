@@ -135,7 +135,8 @@ def _numbers(name: str, series: pd.Series[Any], kind: str | None) -> RawColumn:
                 return replace(_words(series), exact=True)
             at = next(i for i, v in enumerate(series) if not pd.isna(v) and abs(int(v)) > EXACT)
             raise too_large(name, at, int(series.iloc[at]))
-    return checked_numbers(name, series.to_numpy(np.float64, na_value=np.nan))
+    values = series.to_numpy(np.float64, na_value=np.nan)
+    return checked_numbers(name, values.copy() if values.base is not None else values)  # never the caller's memory
 
 
 def _words(series: pd.Series[Any]) -> RawWords:

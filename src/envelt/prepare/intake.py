@@ -43,6 +43,8 @@ def working_of(table: Any) -> Working:
         frame, _ = named_in_text(table)
         check_names(list(frame.columns))
         return Working({n: frame[n] for n in frame.columns}, frame.index)
+    if type(table).__name__ == "Study":
+        raise PreparationError("A study is prepared by its own method: study.prepare(preparation, fit=True).")
     from ..data.read import read_source
 
     source = read_source(table, {})

@@ -193,7 +193,8 @@ def as_pandas(column: Any, rows: pd.Index[Any]) -> pd.Series[Any]:
     if isinstance(column, pd.Series):
         return column
     if isinstance(column, RawNumbers):
-        return pd.Series(column.values, index=rows, copy=False)
+        own = column.values.base is None and column.values.flags.writeable
+        return pd.Series(column.values if own else column.values.copy(), index=rows, copy=False)
     if isinstance(column, RawTimes):
         stamps = column.values.astype("datetime64[us]")
         stamps[column.absent] = np.datetime64("NaT")

@@ -46,7 +46,7 @@ class Quality:
 
 def sample_size(n: int) -> int:
     """Return how many rows are looked at, among all."""
-    return n if n <= 3_000 else 1_500 if n <= 20_000 else 500
+    return n if n <= 3_000 else 1_500 if n <= 20_000 else 500 if n <= 200_000 else 100
 
 
 def quality_of(values: Floats, at: Floats, k: int, seed: int = 0, most: int | None = None) -> Quality:
