@@ -220,3 +220,27 @@ def test_a_study_file_declares_what_distributions_use(tmp_path, monkeypatch):
     assert view.density["at"].max() <= 100
     assert "Dose (mg) by y" in study.against("x").title
     assert study.contingency("x", "y").title == "Counts of Dose (mg) by y"
+
+
+NAN, INF = float("nan"), float("inf")
+SILENT = {
+    "a cut that is no number": lambda s: s.contingency("mites", "fed", cuts=[NAN]),
+    "a cut at infinity": lambda s: s.contingency("mites", "fed", cuts=[INF]),
+    "half a bin": lambda s: s.distribution("mites", bins=2.5),
+    "a yes for a number of bins": lambda s: s.distribution("mites", bins=True),
+    "half a bin of a table": lambda s: s.contingency("mites", "fed", bins=2.5),
+    "half a level": lambda s: s.contingency("apiary", "fed", largest=2.5),
+    "a yes for a number of levels": lambda s: s.contingency("apiary", "fed", largest=True),
+    "a yes for a width": lambda s: s.contingency("mites", "fed", width=True),
+    "an axis to infinity": lambda s: s.distribution("mites", limits=(0, INF)),
+    "a cut of a recipe": lambda s: s.derive("q", cut="mites", at=[NAN], names=["a", "b"]),
+    "a range to infinity": lambda s: Study("demo", columns={"mites": {"range": [0, INF]}}),
+    "a level twice in an order": lambda s: Study("demo", columns={"roof": {"order": ["tin", "tin", "felt"]}}),
+    "a level joined twice": lambda s: s.derive("q", regroup="roof", into={"a": ["tin"], "b": ["tin", "felt"]}),
+}
+
+
+@pytest.mark.parametrize("what", SILENT)
+def test_what_was_accepted_in_silence_is_refused(what, wintered):
+    with pytest.raises(OptionError, match=r"finite|whole|twice"):
+        SILENT[what](wintered)

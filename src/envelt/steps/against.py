@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ..core.against import by_class, by_number
 from ..core.against.glance import glance
 from ..core.against.parts import Part, Result, principal
+from ..core.asked import whole_number
 from ..core.columns.grouping import Grouping, crossed_column
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
@@ -22,7 +23,7 @@ from ..errors import OptionError, OutcomeError
 from ..views.against import AgainstView
 from ..views.glance import GlanceView
 from ..write.progress import slow_progress
-from .checks import refuse_empty, refuse_itself, refuse_picture, whole_number
+from .checks import refuse_empty, refuse_itself, refuse_picture
 from .context import Context, once
 
 MOST_PARTS = 30

@@ -32,18 +32,6 @@ def names_of(given: str | Iterable[Any] | None, what: str = "columns") -> tuple[
     return tuple(flat)
 
 
-def whole_number(value: Any, least: int, what: str) -> int:
-    """Return a whole number from ``least`` up.
-
-    Raises
-    ------
-    OptionError
-    """
-    if isinstance(value, bool) or not isinstance(value, int) or value < least:
-        raise OptionError(f"The {what} must be a whole number from {least} up, not {value!r}.")
-    return value
-
-
 def refuse_itself(by: tuple[str, ...], columns: tuple[str, ...]) -> None:
     """Refuse to group a column by itself.
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..core.asked import whole_number
 from ..core.columns.grouping import stacked
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
 from ..core.distribution.distribution import level_distribution, number_distribution
@@ -14,7 +15,7 @@ from ..core.words import plural
 from ..errors import OptionError
 from ..views.distribution import DistributionView, SheetView
 from ..write.progress import slow_progress
-from .checks import refuse_empty, refuse_itself, whole_number
+from .checks import refuse_empty, refuse_itself
 from .context import Context, once
 
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..adapters.neighbour_index import neighbour_index
+from ..core.asked import whole_number
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column
 from ..core.embed import findings as said
@@ -24,7 +25,7 @@ from ..core.words import plural
 from ..errors import OptionError, did_you_mean
 from ..views.embed import EmbedView, Groups, Shown
 from ..write.progress import slow_progress
-from .checks import refuse_empty, whole_number
+from .checks import refuse_empty
 from .context import Context
 
 SKIPPED = ("identifier", "text", "constant")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pandas as pd
 
+from ..core.asked import whole_number
 from ..core.columns.outcome import Outcome
 from ..core.finding import Finding, marked
 from ..core.inventory.inventory import column_facts, quality_findings
@@ -12,7 +13,6 @@ from ..core.later import Later
 from ..core.words import plural
 from ..views.inventory import InventoryView
 from ..write.progress import slow_progress
-from .checks import whole_number
 from .context import Context, once
 
 

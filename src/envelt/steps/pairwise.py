@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core import thresholds as T
+from ..core.asked import whole_number
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.finding import Finding, by_weight
@@ -20,7 +21,6 @@ from ..core.words import plural
 from ..errors import OptionError
 from ..views.pairwise import PairwiseView, Triangle
 from ..write.progress import slow_progress
-from .checks import whole_number
 from .context import Context, once
 from .rank import show_rank
 

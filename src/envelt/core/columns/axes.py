@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OptionError
+from ..asked import finite_number, whole_number
 from ..finding import marked
 from ..shapes.bins import readable_bins
 from ..shapes.calendar import calendar_bins, fitting_unit, unit_labels
@@ -55,10 +56,16 @@ class Cuts:
     missing: bool = False
 
     def __post_init__(self) -> None:
+        for point in self.at:
+            finite_number(point, "cut points")
+        for name in ("width", "start"):
+            if getattr(self, name) is not None:
+                finite_number(getattr(self, name), f"{name} of the bins")
+        for name, what in (("bins", "number of bins"), ("largest", "number of levels kept")):
+            if getattr(self, name) is not None:
+                whole_number(getattr(self, name), 1, what)
         if any(not a < b for a, b in pairwise(self.at)):
             raise OptionError(f"Cut points go from low to high, each once, not {', '.join(f'{v:g}' for v in self.at)}.")
-        if self.largest is not None and self.largest < 1:
-            raise OptionError(f"The number of levels kept must be from 1 up, not {self.largest}.")
 
 
 @dataclass(frozen=True)

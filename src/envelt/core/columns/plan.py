@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ...errors import OptionError, did_you_mean, pointing
+from ..asked import each_once, finite_number
 from .kinds import check_kind
 from .table import number_label
 
@@ -122,6 +123,7 @@ def column_plan(name: str, given: Mapping[str, Any]) -> ColumnPlan:
     if not isinstance(labels, Mapping):
         raise OptionError(f"labels of column {name!r} must be a table of value = label, not {labels!r}.")
     order = _list(f"order of column {name!r}", given.get("order", ()))
+    each_once(map(str, order), f"order of column {name!r}")
     return ColumnPlan(
         **texts,
         range=valid,
@@ -172,6 +174,7 @@ def derived_plan(name: str, given: Mapping[str, Any]) -> DerivedPlan:
         if not isinstance(into, Mapping) or not into:
             raise OptionError(f"into of {name!r} must be a table of new level = [old levels].")
         groups = {str(k): tuple(str(o) for o in _list(f"into of {name!r}", v)) for k, v in into.items()}
+        each_once((old for olds in groups.values() for old in olds), f"into of {name!r}")
         return DerivedPlan(regroup=texts["regroup"], into=groups)
     return DerivedPlan(expression=texts["expression"])
 
@@ -192,7 +195,7 @@ def _text(what: str, value: Any) -> str:
 def _number(what: str, value: Any) -> float:
     if isinstance(value, bool) or not isinstance(value, (int, float)):
         raise OptionError(f"The {what} must be numbers, not {value!r}.")
-    return float(value)
+    return finite_number(value, what)
 
 
 def _list(what: str, value: Any) -> list[Any]:

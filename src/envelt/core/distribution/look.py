@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OptionError, did_you_mean, option
+from ..asked import finite_number, whole_number
 from ..columns.table import number_label
 from ..shapes.calendar import UNITS
 
@@ -118,6 +119,14 @@ class Look:
             raise OptionError(
                 f"A normal curve has no place over {self.arrange} bars: use {option('arrange', 'line', 'overlaid')}."
             )
+        self._check_numbers()
+
+    def _check_numbers(self) -> None:
+        for name in ("bandwidth", "width", "start"):
+            if getattr(self, name) is not None:
+                finite_number(getattr(self, name), f"option {name}")
+        if self.bins is not None:
+            whole_number(self.bins, 1, "number of bins")
         if self.bandwidth is not None and not (np.isfinite(self.bandwidth) and self.bandwidth > 0):
             raise OptionError(f"The bandwidth must be a number above zero, not {self.bandwidth:g}.")
         if self.width is not None and not (np.isfinite(self.width) and self.width > 0):
@@ -151,6 +160,8 @@ def _pair(limits: Sequence[float]) -> tuple[float, float]:
         low, high = (float(v) for v in limits)
     except (TypeError, ValueError):
         raise OptionError(f"The limits of an axis are two numbers, low and high, not {limits!r}.") from None
+    finite_number(low, "lower limit of an axis")
+    finite_number(high, "upper limit of an axis")
     return low, high
 
 
