@@ -364,6 +364,10 @@ def test_new_levels_are_taken_as_declared(using):
         start.then("encode", "zone", using=using, unseen="error").fit(frame).transform(later)
     merged = start.then("merge_rare", "zone", under=0.05).then("encode", "zone").fit(frame).transform(later)
     assert (merged["zone=other"] == 1).all()
+    strict = start.then("merge_rare", "zone", under=0.05, unseen="error").fit(frame)
+    assert set(strict.transform(frame)["zone"]) == {"north", "south", "east", "other"}  # what is rare is not new
+    with pytest.raises(PreparationError, match="'abroad'"):
+        strict.transform(later)
 
 
 def test_values_that_a_transform_cannot_take_are_taken_as_declared():

@@ -51,40 +51,46 @@ class MergeRare(Operation):
     }  # fmt: skip
 
     def learn(self, at: Working, training: Training) -> State:
-        """Learn which levels are kept."""
-        return {c: {"levels": self._kept(at.words(c))} for c in self.columns}
+        """Learn which levels are kept, and which are rare."""
+        return {c: self._parted(at.words(c)) for c in self.columns}
 
-    def _kept(self, words: RawWords) -> list[str]:
+    def _parted(self, words: RawWords) -> State:
         counts = np.bincount(words.codes[words.codes >= 0], minlength=len(words.words))
         least = self["under"] if self["under"] >= 1 else self["under"] * counts.sum()
-        return [w for w, n in zip(words.words, counts, strict=True) if n >= least and n > 0]
+        there = [(w, int(n)) for w, n in zip(words.words, counts, strict=True) if n]
+        return {"levels": [w for w, n in there if n >= least], "rare": [w for w, n in there if n < least]}
 
     def bind(self, state: State) -> Bound:
         """Join."""
         unseen, into = self["unseen"], self["into"]
-        kept = {c: {w: k for k, w in enumerate(state[c]["levels"])} for c in self.columns}
+        kept = {c: list(dict.fromkeys((*state[c]["levels"], into))) for c in self.columns}
+        place = {
+            c: {w: k for k, w in enumerate(kept[c])} | dict.fromkeys(state[c]["rare"], kept[c].index(into))
+            for c in self.columns
+        }
 
         def table(at: Working) -> None:
-            for name, known in kept.items():
+            for name, known in place.items():
                 words = at.words(name)
-                codes, _, _ = places(words, known)
-                levels = [*known, *([] if into in known else [into])]
-                codes = np.where(codes == UNSEEN, levels.index(into), codes)
-                at.set(name, RawWords(codes.astype(np.int32), levels, words.order))
+                codes, new, rows = places(words, known)
+                if new:
+                    if unseen == "error":
+                        raise refuse_unseen("merge_rare", name, new)
+                    say_unseen(at, name, new, rows, into if unseen == "other" else "missing")
+                    codes = np.where(codes == UNSEEN, known[into] if unseen == "other" else -1, codes)
+                at.set(name, RawWords(codes.astype(np.int32), kept[name], words.order))
 
         def one(row: Row) -> None:
-            for name, known in kept.items():
+            for name, known in place.items():
                 level = level_of(row[name])
-                row[name] = level if level is None or level in known else into
+                if level is not None and level not in known:
+                    if unseen == "error":
+                        raise refuse_unseen("merge_rare", name, [level])
+                    row[name] = into if unseen == "other" else None
+                elif level is not None:
+                    row[name] = kept[name][known[level]]
 
-        if unseen == "other":
-            return Bound(table, one, lambda name, values: (name, values) if name in kept else None)
-        raise PreparationError("merge_rare: what is new cannot be told from what was rare, so unseen is 'other'.")
-
-    def check(self) -> None:
-        """Refuse what it cannot tell apart."""
-        if self["unseen"] != "other":
-            raise OptionError("merge_rare: what is new cannot be told from what was rare, so unseen is 'other'.")
+        return Bound(table, one, lambda name, values: (name, values) if name in kept else None)
 
 
 class Encode(Operation):
