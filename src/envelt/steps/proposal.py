@@ -114,7 +114,7 @@ class _Builder:
         """Drop copies, what says too much of the outcome, and what says nearly the same as another column."""
         for f in (f for group in self.findings.values() for f in group if f.code == "same-column"):
             first, keep, *others = f.columns
-            for name in (first, *others):
+            for name in (first, *others) if keep not in self.dropped else ():
                 self.dropped.setdefault(name, (f"the same thing as {keep}", f.code))
         for f in self._ranking():
             if f.code == "too-good-to-be-true":
