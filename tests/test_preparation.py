@@ -488,6 +488,18 @@ def test_a_write_that_is_interrupted_leaves_the_old_file(tmp_path, monkeypatch):
     assert [p.name for p in tmp_path.iterdir()] == ["p.json"]
 
 
+def test_a_file_that_is_written_over_keeps_its_mode_and_a_link_stays_one(tmp_path):
+    path, link = tmp_path / "p.json", tmp_path / "link.json"
+    Preparation().then("drop", "x").save(path)
+    path.chmod(0o640)
+    link.symlink_to(path)
+    Preparation().then("drop", "y").save(link)
+    assert link.is_symlink()
+    assert path.stat().st_mode & 0o777 == 0o640
+    assert Preparation.load(path) is not None
+    assert '"y"' in path.read_text()
+
+
 # --- bad input --------------------------------------------------------------------------------------------
 
 BAD = {

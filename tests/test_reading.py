@@ -173,3 +173,14 @@ def test_every_value_is_in_one_bin_of_round_edges(values):
         if (ordered == np.floor(ordered)).all():
             assert width == round(width)
             assert bins.edges[0] % 1 == 0.5
+
+
+def test_a_study_file_with_a_byte_order_mark_is_read_and_brought_up_to_date(tmp_path):
+    frame = pd.DataFrame({"x": np.arange(40.0), "y": ["no", "yes"] * 20})
+    frame.to_csv(tmp_path / "rows.csv", index=False)
+    path = tmp_path / "study.toml"
+    Study(tmp_path / "rows.csv", outcome="y").begin(path)
+    path.write_bytes(b"\xef\xbb\xbf" + path.read_bytes())
+    study = Study.open(path)
+    assert study.outcome.name == "y"
+    assert study.begin(path) == ([], [])

@@ -44,7 +44,7 @@ def read_study_file(path: Path) -> StudyFile:
             f"There is no study file {str(path)!r}. Write one with: envelt begin DATA --outcome NAME"
         )
     try:
-        text = path.read_text("utf-8")
+        text = path.read_text("utf-8-sig")
         given = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
         raise StudyFileError(f"{str(path)!r} is not a study file: {error}.") from error
@@ -57,7 +57,7 @@ def read_study_file(path: Path) -> StudyFile:
 
 def line_at(path: Path, at: tuple[str, ...]) -> int | None:
     """Return the line, from 1, at which a place of a study file stands; nothing where it is not there."""
-    return _line(path.read_text("utf-8"), at) if at else None
+    return _line(path.read_text("utf-8-sig"), at) if at else None
 
 
 def _line(text: str, at: tuple[str, ...]) -> int | None:

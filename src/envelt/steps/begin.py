@@ -30,7 +30,7 @@ def begin_study(context: Context, path: Path, labels: str | Path | None) -> tupl
         plan = read_study_file(path).plan
         listed = [n for n in plan.columns if n not in plan.ignore and n not in plan.derived]  # others are not read
         seen = [c for c in columns if c.name not in plan.derived and c.name not in plan.ignore]
-        before = path.read_bytes().decode("utf-8")
+        before = path.read_bytes().decode("utf-8-sig")
         text, new, gone = updated_study_file(before, seen, listed, date.today())
         if text != before:
             write_bytes(path, text.encode("utf-8"))

@@ -28,12 +28,16 @@ def check_writable(path: Path) -> None:
 def write_bytes(path: Path, contents: bytes) -> None:
     """Write a temporary file beside the path, then rename it over the path.
 
+    A file that is written over keeps its mode; a symbolic link stays one, and the file it leads to is written.
+
     Raises
     ------
     OutputError
         Nothing is left behind.
     """
+    path = path.resolve() if path.is_symlink() else path
     check_writable(path)
+    mode = path.stat().st_mode & 0o7777 if path.exists() else 0o666 & ~_umask()
     try:
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.stem}-", suffix=path.suffix)
     except OSError as error:
@@ -41,7 +45,7 @@ def write_bytes(path: Path, contents: bytes) -> None:
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(contents)
-        os.chmod(name, 0o666 & ~_umask())
+        os.chmod(name, mode)
         os.replace(name, path)
     except OSError as error:
         raise OutputError(f"Cannot write {str(path)!r}: {error.strerror or error}.") from error
