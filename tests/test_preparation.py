@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Preparation, Study
+from envelt.core.shapes.power import box_cox_parameter, yeo_johnson_parameter
 from envelt.core.stats.shrinkage import shrunken_levels
 from envelt.demo import csv_path
 from envelt.errors import (
@@ -215,9 +216,11 @@ def test_the_way_back_gives_what_was_there(values, first, second):
     frame = pd.DataFrame({"x": values})
     name = "v" if first[0] == "rename" else "x"
     assume(len(set(values)) > 2 and second[0] != "rename" and not first[0] == second[0] == "reexpress")
+    if "yeo_johnson" in str(first) + str(second):
+        # a power fitted to a handful of values far from zero can take all their digits: no double holds them
+        assume(abs(yeo_johnson_parameter(np.array(values)).value - 1) * np.log1p(np.abs(values).max()) < 8)
+        assume(first[0] in ("reexpress", "fill", "rename"))
     preparation = Preparation().then(first[0], "x", **first[1]).then(second[0], name, **second[1]).fit(frame)
-    powers = [o["fitted"].get(name, {}).get("parameter", 1) for o in preparation.to_dict()["operations"]]
-    assume(max(abs(p - 1) for p in powers) < 4 or "log_offset" in str(first) + str(second))  # of a handful, wild ones
     out = preparation.transform(frame)
     back = preparation.inverse(out[name])
     assert back.name == "x"
@@ -230,6 +233,8 @@ def test_the_way_back_gives_what_was_there(values, first, second):
        st.sampled_from(["log", "log1p", "sqrt", "reciprocal", "square", "box_cox"]))  # fmt: skip
 def test_the_way_back_of_values_above_zero(values, transform):
     frame = pd.DataFrame({"x": values})
+    if transform == "box_cox":  # likewise
+        assume(abs(box_cox_parameter(np.array(values)).value) * np.abs(np.log(values)).max() < 12)
     preparation = Preparation().then("reexpress", "x", transform=transform).fit(frame)
     assert preparation.inverse(preparation.transform(frame)["x"]).to_numpy() == pytest.approx(values, rel=1e-9)
 
