@@ -17,7 +17,7 @@ from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, T
 from ..core.finding import Finding
 from ..core.words import plural
 from ..errors import OptionError, PreparationError
-from .keys import level_of
+from .keys import level_of, renamed
 from .numbers import no_way_back
 from .operation import (
     NAME,
@@ -219,10 +219,7 @@ def _spelt(words: RawWords) -> dict[str, str]:
 
 
 def _folded(words: RawWords, spelt: Mapping[str, str]) -> RawWords:
-    texts = [spelt.get(w.strip().casefold(), w) for w in words.words]
-    levels = list(dict.fromkeys(texts))
-    place = np.array([*(levels.index(t) for t in texts), -1], np.int32)
-    return RawWords(place[words.codes], levels, words.order)
+    return renamed(words, [spelt.get(w.strip().casefold(), w) for w in words.words])
 
 
 def _day_text(value: Any, form: str) -> str:
@@ -257,13 +254,11 @@ class Relabel(Operation):
             lost = [w for w, t in zip(words.words, texts, strict=True) if t is None]
             if lost and unseen == "error":
                 raise refuse_unseen("relabel", name, lost)
-            levels = list(dict.fromkeys(t for t in texts if t is not None))
-            place = np.array([*(-1 if t is None else levels.index(t) for t in texts), -1], np.int32)
-            codes = place[words.codes]
+            made = renamed(words, texts)
             if lost:
-                say_unseen(at, name, lost, int((codes < 0).sum() - (words.codes < 0).sum()), "missing")
+                say_unseen(at, name, lost, int((made.codes < 0).sum() - (words.codes < 0).sum()), "missing")
             at.written[name] = {v: k for k, v in labels.items()}
-            at.set(name, RawWords(codes, levels, words.order))
+            at.set(name, made)
 
         def one(row: Row) -> None:
             level = level_of(row[name])
@@ -342,10 +337,7 @@ def _replaced(words: RawWords, values: Mapping[str, Any], raw: RawColumn) -> Raw
         stamps = np.array([*(0 if v is None else np.datetime64(str(v), "us").astype(np.int64) for v in new), 0])
         gone = np.array([*(v is None for v in new), True])[words.codes]
         return RawTimes(stamps[words.codes], gone)
-    texts = [None if v is None else v if isinstance(v, str) else number_label(v) for v in new]
-    levels = list(dict.fromkeys(t for t in texts if t is not None))
-    place = np.array([*(-1 if t is None else levels.index(t) for t in texts), -1], np.int32)
-    return RawWords(place[words.codes], levels, words.order)
+    return renamed(words, [v if v is None or isinstance(v, str) else number_label(v) for v in new])
 
 
 class Derive(Operation):
@@ -396,7 +388,8 @@ def _encoded(at: Working, name: str, levels: list[str]) -> Column:
     if isinstance(raw, RawTimes):
         return TimeColumn(**head, kind="datetime", values=raw.values, absent=raw.absent)
     known = tuple(dict.fromkeys((*levels, *raw.words)))
-    place = np.array([*(known.index(w) for w in raw.words), -1], np.int32)
+    at_level = {w: k for k, w in enumerate(known)}
+    place = np.array([*(at_level[w] for w in raw.words), -1], np.int32)
     written = at.written.get(name, {})
     return CategoryColumn(
         **head, kind="ordinal" if raw.order else "nominal", codes=place[raw.codes], levels=known, ordered=raw.order,

@@ -39,6 +39,13 @@ def places(words: RawWords, known: Mapping[str, int]) -> tuple[Codes, list[str],
     return codes, [], 0
 
 
+def renamed(words: RawWords, texts: Sequence[str | None]) -> RawWords:
+    """Return levels under other names, one for each word: those of one name become one, those of none missing."""
+    place = {t: k for k, t in enumerate(dict.fromkeys(t for t in texts if t is not None))}
+    at = np.array([*(-1 if t is None else place[t] for t in texts), -1], np.int32)
+    return RawWords(at[words.codes], list(place), words.order)
+
+
 def group_codes(at: Working, by: Sequence[str]) -> tuple[Codes, list[str]]:
     """Return the group of every row, −1 where a level is missing, and what the groups are called."""
     words = at.words(by[0])

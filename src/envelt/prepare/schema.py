@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from typing import Any
 
-from ..errors import OptionError, PreparationError
+from ..errors import OptionError, PreparationError, did_you_mean
 
 VERSION = 1
 """Of the file's form. Files of earlier versions are read for ever."""
@@ -98,8 +98,6 @@ def check_form(found: Any) -> None:
     PreparationError
         With the place in the file.
     """
-    import jsonschema
-
     from .operations import OPERATIONS
 
     schema = preparation_schema()
@@ -110,13 +108,10 @@ def check_form(found: Any) -> None:
         place = f"operation {i + 1}"
         name = operation.get("operation") if isinstance(operation, Mapping) else None
         if name not in OPERATIONS:
-            from ..errors import did_you_mean
-
             raise PreparationError(
                 f"The preparation's {place} is {name!r}, which is unknown.{did_you_mean(str(name), OPERATIONS)}"
             )
         _validated(items[list(OPERATIONS).index(name)], operation, f"{place} ({name})")
-    del jsonschema
 
 
 def _validated(schema: Mapping[str, Any], found: Any, place: str) -> None:

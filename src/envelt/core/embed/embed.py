@@ -52,6 +52,7 @@ class Map:
     nearest: Nearest | None
     settings: dict[str, str]
     distance: str
+    method: str
     frames: tuple[tuple[int, Floats], ...] = ()
 
 
@@ -76,11 +77,11 @@ def make_map(
         start = np.column_stack((start, np.zeros(n)))
     if method == "pca":
         how = "exact" if components.exact else "by random projection"
-        return Map(start, values, values, components, None, {"components": how}, distance)
+        return Map(start, values, values, components, None, {"components": how}, distance, method)
     if method == "mds":
         at, whole = classical_scaling(values, distance, seed)
         how = "all rows" if whole else "1,500 rows drawn, the others by their distances to these"
-        return Map(at, values, values, components, None, {"scaled": how, "distance": distance}, distance)
+        return Map(at, values, values, components, None, {"scaled": how, "distance": distance}, distance, method)
     reduced = components.scores if d > DIMENSIONS and distance == "euclidean" else values
     k = min(nearest or neighbours_for(n), n - 1)
     found = nearest_rows(reduced, k, distance, index)
@@ -105,7 +106,7 @@ def make_map(
         "start": "the first two principal components",
         "steps": f"{total}",
     }
-    return Map(at, values, reduced, components, found, settings, distance, tuple(kept))
+    return Map(at, values, reduced, components, found, settings, distance, method, tuple(kept))
 
 
 def neighbours_for(n: int) -> int:
@@ -121,10 +122,8 @@ def placed(made: Map, values: Floats) -> Floats:
     values
         Encoded as the map's rows were, shape (m, d).
     """
-    if made.nearest is None and made.reduced is made.values and made.at.shape == made.components.scores[:, :2].shape:
-        exact = np.allclose(made.at, made.components.scores[:, :2])
-        if exact:
-            return np.asarray((values - made.values.mean(axis=0)) @ made.components.loadings[:2].T)
+    if made.method == "pca" and len(made.components.loadings) > 1:
+        return np.asarray((values - made.values.mean(axis=0)) @ made.components.loadings[:2].T)
     rows = made.reduced
     if rows is not made.values:
         values = (values - made.values.mean(axis=0)) @ made.components.loadings.T

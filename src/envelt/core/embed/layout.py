@@ -26,6 +26,9 @@ Singles = NDArray[np.float32]
 OnStep = Callable[[int, int, Singles], None]
 
 PULL, PULLED_ROWS = 1.5, 1_800
+STRONGER = 10.0
+MOMENTUM, FASTER, SLOWER = (0.6, 0.85), 0.15, 0.85
+"""Of the step before, early and late; how a coordinate's rate grows where it keeps on, and shrinks where it turns."""
 START = 1e-2
 """The deviation of the start along its first axis."""
 
@@ -47,7 +50,7 @@ def schedule_of(n: int) -> Schedule:
     The pull falls off with the rows: a map of many needs room to keep near rows near.
     """
     few = n <= 20_000
-    return Schedule(80 if few else 60, 200, 12.0, max(n / 12.0, 40.0), PULL * min(1.0, PULLED_ROWS / n))
+    return Schedule(80 if few else 60, 200, STRONGER, max(n / STRONGER, 40.0), PULL * min(1.0, PULLED_ROWS / n))
 
 
 def lay_out(p: sparse.csr_matrix, start: Floats, schedule: Schedule, on_step: OnStep | None = None) -> Singles:
@@ -70,8 +73,8 @@ def lay_out(p: sparse.csr_matrix, start: Floats, schedule: Schedule, on_step: On
             if not early:
                 slope += _towards(plan, at) * np.float32(schedule.pull / len(at))
             same = np.sign(slope) == np.sign(step)
-            gain = np.maximum(np.where(same, gain * 0.8, gain + 0.2), 0.05).astype(np.float32)
-            step = np.float32(0.5 if early else 0.8) * step - np.float32(schedule.rate) * gain * slope
+            gain = np.maximum(np.where(same, gain * SLOWER, gain + FASTER), 0.05).astype(np.float32)
+            step = np.float32(MOMENTUM[0] if early else MOMENTUM[1]) * step - np.float32(schedule.rate) * gain * slope
             long = np.sqrt(np.sum(step**2, axis=1, keepdims=True))
             step /= np.maximum(long / 5, 1)
             at = at + step
