@@ -127,7 +127,7 @@ BAD_FILES = {
     "empty": (b"", errors.EmptyTableError, "is empty"),
     "blank": (b"\n\n  \n", errors.EmptyTableError, "is empty"),
     "header only": (b"a,b\n", errors.EmptyTableError, "no rows"),
-    "ragged": (b"a,b\n1,2\n1,2,3\n", errors.NotATableError, "Expected 2 columns, got 3"),
+    "ragged": (b"a,b\n1,2\n1,2,3\n", errors.NotATableError, "line 3 has 3 cells, and the header has 2"),
     "binary": (bytes(range(256)) * 9, errors.NotATableError, "binary"),
     "picture": (b"\x89PNG\r\n\x1a\n" + bytes(99), errors.NotATableError, "PNG"),
     "damaged parquet": (b"PAR1" + bytes(99), errors.NotATableError, "damaged"),

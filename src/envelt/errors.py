@@ -54,16 +54,27 @@ class EnveltError(Exception):
     at: tuple[str, ...] = ()
 
     def __str__(self) -> str:
-        return as_written(self._message)
+        return _cut(as_written(self._message))
 
     @property
     def typed(self) -> str:
         """The message with options as they are typed at the command line."""
-        return as_typed(self._message)
+        return _cut(as_typed(self._message))
 
     @property
     def _message(self) -> str:
         return str(self.args[0]) if self.args else ""
+
+
+LONGEST_MESSAGE = 1_000
+"""Characters: a screen of 80 × 24 holds them."""
+
+
+def _cut(text: str) -> str:
+    """Return a message that fits on a screen; what is cut out of a long one is its middle."""
+    if len(text) <= LONGEST_MESSAGE:
+        return text
+    return f"{text[: LONGEST_MESSAGE * 3 // 4]} … {text[-LONGEST_MESSAGE // 4 :]}"
 
 
 class DataError(EnveltError, ValueError):
@@ -124,6 +135,10 @@ class StudyFileError(EnveltError, ValueError):
 
 class OptionError(EnveltError, ValueError):
     """An option has a value that cannot be used."""
+
+
+class UnknownOptionError(OptionError, TypeError):
+    """No option of that name; the nearest name is suggested."""
 
 
 class PreparationError(EnveltError, ValueError):

@@ -6,6 +6,20 @@ from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Unpack, overload
 
+from .core.asked import (
+    check_options,
+    checked,
+    finite_number,
+    function,
+    listed,
+    lists,
+    refuse_unknown,
+    single,
+    table,
+    text,
+    whole,
+    yes_no,
+)
 from .core.columns.axes import Cuts
 from .core.distribution.look import Look, LookOptions
 from .errors import OptionError
@@ -28,6 +42,7 @@ from .steps.relations import Options as RelationsOptions
 from .steps.relations import show_relations
 from .steps.report import write_report
 from .steps.transforms import show_transforms, show_transforms_sheet
+from .write.files import path_given
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -50,6 +65,12 @@ if TYPE_CHECKING:
     from .views.transforms import TransformsSheetView, TransformsView
 
 Names = str | Iterable[str]
+
+_STUDY = {
+    "outcome": text, "event": single, "unit": text, "counts": text, "kinds": table, "where": text, "columns": table,
+    "missing": lambda value, what: value, "ignore": names_of, "seed": lambda value, what: value,
+}  # fmt: skip
+"""How the options of a study are checked; what marks and the seed may be is asked where a study file's are."""
 
 
 class Study:
@@ -99,6 +120,7 @@ class Study:
     {'no': 666, 'yes': 2310}
     """
 
+    @checked(**_STUDY)
     def __init__(
         self,
         data: Any,
@@ -130,7 +152,8 @@ class Study:
         StudyFileError
             With the line, and the nearest name where one is unknown.
         """
-        return cls._of(opening.open_file(path, options))
+        refuse_unknown(options, _STUDY, "A study")
+        return cls._of(opening.open_file(path_given(path, "study file"), check_options(options, _STUDY)))
 
     @classmethod
     def _of(cls, context: Context) -> Study:
@@ -180,6 +203,7 @@ class Study:
         """The columns that could be features: all but the outcome, the unit, and what is made from the outcome."""
         return self._context.candidates
 
+    @checked(path=path_given)
     def begin(
         self, path: str | Path = "study.toml", *, labels: str | Path | None = None
     ) -> tuple[list[str], list[str]]:
@@ -204,6 +228,7 @@ class Study:
         """
         return begin_study(self._context, Path(path), labels)
 
+    @checked(expression=text)
     def where(self, expression: str) -> Study:
         """Return a new study of the rows where an expression holds.
 
@@ -214,6 +239,10 @@ class Study:
         """
         return self._of(opening.narrowed(self._context, expression))
 
+    @checked(
+        name=text, expression=text, cut=text, at=listed, names=listed, regroup=text, into=lists, kind=text, label=text,
+        unit=text,
+    )  # fmt: skip
     def derive(
         self,
         name: str,
@@ -252,11 +281,12 @@ class Study:
         """
         recipe = {
             "expression": expression, "cut": cut, "at": list(at), "names": list(names), "regroup": regroup,
-            "into": {k: list(v) for k, v in (into or {}).items()},
+            "into": dict(into or {}),
         }  # fmt: skip
         about = {"kind": kind, "label": label, "unit": unit}
         return self._of(opening.derived_with(self._context, name, recipe, about))
 
+    @checked(rows=whole)
     def inventory(self, *, rows: int = 0) -> InventoryView:
         """Say what each column is and why, what is missing, and what is wrong or odd.
 
@@ -272,6 +302,7 @@ class Study:
         """
         return take_inventory(self._context, rows)
 
+    @checked()
     def balance(self, *, by: Names | None = None) -> BalanceView:
         """Say how the outcome's classes (or values) are spread, and whether it drifts over a date.
 
@@ -293,6 +324,7 @@ class Study:
     def distribution(
         self, column: Names, /, *columns: Names, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> DistributionView: ...
+    @checked(sort=text, top=whole)
     def distribution(
         self,
         *columns: Names, by: Names | None = None, sort: str = "skewness", top: int = 10, **look: Unpack[LookOptions],
@@ -338,6 +370,7 @@ class Study:
     def against(
         self, column: str, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> AgainstView: ...
+    @checked(column=text, top=whole)
     def against(
         self, column: str | None = None, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> AgainstView | GlanceView:
@@ -363,6 +396,9 @@ class Study:
             raise OptionError("Name a candidate: by and the options of the picture are for one at a time.")
         return show_glance(self._context)
 
+    @checked(
+        shares=text, picture=text, colour=text, order=text, counts=text, cuts=listed, calendar=text, missing=yes_no
+    )
     def contingency(
         self,
         rows: Names,
@@ -413,10 +449,11 @@ class Study:
         """
         asked = Asked(
             names_of(rows, "rows"), names_of(columns), names_of(by, "by"), shares, picture, colour, order, counts,
-            Cuts(bins, width, start, tuple(float(c) for c in cuts), calendar, largest, missing),
+            Cuts(bins, width, start, tuple(cuts), calendar, largest, missing),
         )  # fmt: skip
         return tabulate(self._context, asked)
 
+    @checked(time=text)
     def rank(self, *columns: Names, time: str | None = None) -> RankView:
         """Score every candidate alone, or those named, on rows it was not fitted on.
 
@@ -436,6 +473,7 @@ class Study:
         """
         return show_rank(self._context, names_of(columns), time)
 
+    @checked(method=text, at_least=finite_number, confidence=finite_number, alternative=text, order=text, whole=yes_no)
     def relations(
         self,
         *columns: Names, method: str = "auto", by: Names | None = None, at_least: float | None = None,
@@ -470,6 +508,7 @@ class Study:
         )
         return show_relations(self._context, options)
 
+    @checked(most=whole, colour=text, ranks=yes_no, panels=yes_no)
     def pairwise(
         self, *columns: Names, by: Names | None = None, most: int = 6, colour: str | None = None,
         ranks: bool = False, panels: bool = False,
@@ -502,6 +541,7 @@ class Study:
     def transforms(self, column: str, /, *, by: Names | None = None) -> TransformsView: ...
     @overload
     def transforms(self, column: Names, other: Names, /, *columns: Names, by: None = None) -> TransformsSheetView: ...
+    @checked()
     def transforms(self, *columns: Names, by: Names | None = None) -> TransformsView | TransformsSheetView:
         """Say what transforms do to a number: its shape, its relation with the outcome, and which is worth its price.
 
@@ -529,6 +569,7 @@ class Study:
             raise OptionError("Name one column: by divides the rows of one at a time.")
         return show_transforms_sheet(self._context, names)
 
+    @checked(method=text, distance=text, scaled=yes_no, panels=yes_no, on_step=function)
     def embed(
         self,
         *columns: Names, method: str = "neighbours", by: Names | None = None, nearest: int | None = None,
@@ -570,6 +611,7 @@ class Study:
         )
         return show_embed(self._context, options, on_step)
 
+    @checked(share=finite_number, by=text)
     def split(self, share: float = 0.25, *, by: str | None = None) -> tuple[Study, Study]:
         """Return a study of training rows and one of test rows.
 
@@ -603,6 +645,7 @@ class Study:
         """
         return propose(self._context)
 
+    @checked(fit=yes_no)
     def prepare(self, preparation: Preparation, *, fit: bool = False, keep: Names = ()) -> PrepareView:
         """Apply a preparation to the rows of the study, and say what each operation changed.
 
@@ -622,6 +665,7 @@ class Study:
         """
         return apply_preparation(self._context, preparation, fit, names_of(keep, "keep"))
 
+    @checked(path=path_given)
     def report(self, path: str | Path) -> Path:
         """Write one self-contained HTML page in the order of the work, and return its path.
 

@@ -197,15 +197,20 @@ class View:
             The picture has several panels.
         """
         from .draw.parts import style
+        from .draw.parts.readable import make_readable
 
         if ax is None:
-            return self._picture()
+            figure = self._picture()
+            make_readable(figure)
+            return figure
         if not hasattr(ax, "get_position"):
             raise OptionError(
                 f"A picture is drawn into Matplotlib axes, not into {ax!r}: figure.add_subplot() makes them."
             )
         with style.into(ax):
-            return self._picture()
+            figure = self._picture()
+        make_readable(ax)
+        return figure
 
     def picture(self) -> tuple[bytes, str]:
         """Return the picture as a PNG, and what it shows in words; drawn once."""
@@ -231,33 +236,40 @@ class View:
             "findings": [plain(f.to_dict()) for f in self.findings],
         }
 
-    def save(self, path: str | Path) -> None:
+    def save(self, path: str | Path, *, guard_formulas: bool = False) -> None:
         """Write the view by the path's extension: png, svg, pdf, html, md, csv or json.
 
         A csv holds the main table, numbers to six digits; html and md hold all tables and the findings, json all at
         full precision.
+
+        Parameters
+        ----------
+        guard_formulas
+            In a csv, put ``'`` before text that a spreadsheet would run as a formula (it begins with = + - or @);
+            numbers are left as they are.
 
         Raises
         ------
         OutputError
             The extension is unknown or the file cannot be written; then none is left behind.
         """
-        from .write.files import check_writable, write_bytes
+        from .write.files import check_writable, path_given, write_bytes
 
+        path = path_given(path)
         extension = check_extension(path)
-        path = Path(path)
         check_writable(path)
         if extension in PICTURES:
             picture = self.picture()[0] if extension == "png" else _figure_bytes(self.draw(), extension)
             write_bytes(path, picture)
         else:
-            write_bytes(path, self._document(extension).encode("utf-8"))
+            write_bytes(path, self._document(extension, guard_formulas).encode("utf-8"))
 
-    def _document(self, extension: str) -> str:
+    def _document(self, extension: str, guard_formulas: bool) -> str:
         if extension == "csv":
+            from .write.csv import table_csv
             from .write.digits import pasted
 
-            return str(self.table.to_csv(float_format=pasted))  # type: ignore[arg-type]  # floats are given it
+            return table_csv(self.table, pasted, guard_formulas)
         if extension == "json":
             import json
 
@@ -290,7 +302,9 @@ def _figure_bytes(figure: Figure, extension: str) -> bytes:
     """Return a figure as a file, with its title and text alternative in the file's own metadata."""
     import io
 
-    title, alternative = str(getattr(figure, "title", "")), str(getattr(figure, "alternative", ""))
+    from .draw.parts.readable import cleaned
+
+    title, alternative = (cleaned(str(getattr(figure, name, ""))) for name in ("title", "alternative"))
     metadata: dict[str, Any] = {
         "Title": title,
         ("Subject" if extension == "pdf" else "Description"): alternative,

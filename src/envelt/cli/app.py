@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import sys
+from errno import EPIPE
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from ..errors import EnveltError, OptionError
+from ..write.digits import marks
 from .options import LOOK, ROWS, SAVED, Given, console, names_in, numbers_in, takes
 
 app = typer.Typer(
@@ -354,12 +357,38 @@ def report(
 
 
 def main() -> None:
-    """Run the command line; an error is one or two lines on standard error and exit status 2."""
+    """Run the command line; an error is one or two lines on standard error and exit status 2.
+
+    A reader that has seen enough (``| head -1``) is no error.
+    """
+    from click.exceptions import Abort, ClickException
+
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="replace")  # a console that lacks a letter shows a mark
     try:
-        app()
+        status = app(standalone_mode=False)
+        sys.stdout.flush()
     except EnveltError as error:
-        print(f"envelt: {error.typed}", file=sys.stderr)
-        sys.exit(2)
-    except BrokenPipeError:
-        sys.stderr.close()
-        sys.exit(0)
+        print(f"envelt: {marks(error.typed)}", file=sys.stderr)
+        status = 2
+    except ClickException as error:
+        error.show()
+        status = error.exit_code
+    except (Abort, KeyboardInterrupt):
+        print("envelt: stopped.", file=sys.stderr)
+        status = 130
+    except OSError as error:
+        _let_go(sys.stdout)
+        if error.errno != EPIPE:
+            print(f"envelt: Cannot write what was to be printed: {error.strerror}.", file=sys.stderr)
+        status = 0 if error.errno == EPIPE else 2
+    sys.exit(status if isinstance(status, int) else 0)
+
+
+def _let_go(stream: Any) -> None:
+    """Send what is still to be written nowhere, so that the end of the process does not fail once more."""
+    try:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
+    except (OSError, ValueError):  # no stream of the system
+        return

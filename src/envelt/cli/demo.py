@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,6 +9,7 @@ from ..demo import CSV_NAME, OUTCOME, csv_path
 from ..errors import OutputError
 from ..steps.report import leading
 from ..study import Study
+from ..write.files import write_bytes
 from ..write.terminal import print_view
 
 if TYPE_CHECKING:
@@ -28,10 +28,10 @@ def run_demo(folder: Path, console: Console) -> None:
     """
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        shutil.copyfile(csv_path(), folder / CSV_NAME)
     except OSError as error:
         raise OutputError(f"Cannot write into {str(folder)!r}: {error.strerror}.") from error
     data = folder / CSV_NAME
+    write_bytes(data, csv_path().read_bytes())
     study = Study(data, outcome=OUTCOME)
     ranking = study.rank()
     study.inventory().save(folder / "inventory.png")

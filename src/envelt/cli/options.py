@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Annotated, Any, cast
 import typer
 
 from ..errors import OptionError, OutputError
+from ..write.digits import marks
 
 if TYPE_CHECKING:
     from ..core.distribution.look import LookOptions
@@ -29,6 +30,7 @@ Data = Annotated[
         metavar="DATA", help="A CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file, a study file, or the word 'demo'."
     ),
 ]
+USUAL_WIDTH = 80
 PICTURES = "histogram, density, box, violin, dots, qq, interval, cumulative, bars; auto chooses."
 
 SHARED: dict[str, tuple[Any, Any]] = {
@@ -91,6 +93,15 @@ SHARED: dict[str, tuple[Any, Any]] = {
         ),
         None,
     ),
+    "guard_formulas": (
+        _option(
+            bool,
+            None,
+            "In CSV put ' before text that a spreadsheet would run as a formula (= + - @).",
+            "--guard-formulas",
+        ),
+        False,
+    ),
     "findings": (_option(bool, None, "Print every finding, not only the first five.", "--findings"), False),
     "json": (_option(bool, None, "Print JSON and nothing else.", "--json"), False),
 }
@@ -101,7 +112,7 @@ LOOK = (
     "normal", "box", "residuals",
 )  # fmt: skip
 ROWS = ("kind", "missing", "counts", "ignore", "where")
-SAVED = ("out", "findings", "json")
+SAVED = ("out", "guard_formulas", "findings", "json")
 
 
 class Given:
@@ -164,15 +175,19 @@ class Given:
 
     def give(self, views: Sequence[View], names: list[str] | None = None) -> None:
         """Save the views where asked, then print them as JSON or for a person."""
+        from ..write.files import named_after
+
+        written = []
         for path in self["out"] or []:
-            for i, view in enumerate(views):
-                several = names is not None and len(views) > 1
-                view.save(path.with_stem(f"{path.stem}-{names[i]}") if several and names else path)
+            for view, own in zip(views, named_after(path, names) if names and len(views) > 1 else [path], strict=True):
+                view.save(own, guard_formulas=self["guard_formulas"])
+                written.append(own)
         if self["json"]:
             from json import dumps
 
             whole = [v.to_dict() for v in views]
-            print(dumps(whole[0] if len(whole) == 1 else whole, indent=1, ensure_ascii=False, allow_nan=False))
+            plain = "utf" not in (sys.stdout.encoding or "").casefold()
+            print(dumps(whole[0] if len(whole) == 1 else whole, indent=1, ensure_ascii=plain, allow_nan=False))
             return
         from dataclasses import replace
 
@@ -182,8 +197,8 @@ class Given:
             findings = [replace(f, advice=f.typed_advice) for f in view.findings]
             how = "" if self["findings"] else "Print them all: --findings"
             print_view(console(), view.title, view.about, view.in_terminal, findings, how)
-        for path in self["out"] or []:
-            print(f"Wrote {path}", file=sys.stderr)
+        for path in written:
+            print(f"Wrote {marks(str(path))}", file=sys.stderr)
 
 
 def takes(*names: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
@@ -221,7 +236,11 @@ def console() -> Any:
     """Return the terminal to print to."""
     from rich.console import Console
 
-    return Console(highlight=False, soft_wrap=False)
+    from ..write.terminal import LEAST_WIDTH
+
+    made = Console(highlight=False, soft_wrap=False)
+    made.width = max(made.width, LEAST_WIDTH) if made.width else USUAL_WIDTH  # COLUMNS=0 says nothing
+    return made
 
 
 def names_in(text: str | Iterable[str] | None, known: Iterable[str] = ()) -> list[str]:

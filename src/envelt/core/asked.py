@@ -1,12 +1,22 @@
-"""What options may be: one check for each kind of option."""
+"""What options may be: one check for each kind of option, and one way to apply them to a function."""
 
 from __future__ import annotations
 
+import inspect
 import math
-from collections.abc import Hashable, Iterable
-from typing import Any
+from collections.abc import Callable, Hashable, Iterable, Mapping
+from functools import wraps
+from numbers import Integral, Real
+from typing import Any, ParamSpec, TypeVar
 
-from ..errors import OptionError
+import numpy as np
+
+from ..errors import OptionError, UnknownOptionError, did_you_mean
+
+P = ParamSpec("P")
+R = TypeVar("R")
+Check = Callable[[Any, str], Any]
+"""Takes what was given and what to call it; returns it, or raises `OptionError`."""
 
 
 def finite_number(value: Any, what: str) -> float:
@@ -16,22 +26,119 @@ def finite_number(value: Any, what: str) -> float:
     ------
     OptionError
     """
-    number = (not isinstance(value, bool) and isinstance(value, (int, float))) or hasattr(value, "__float__")
-    if isinstance(value, (bool, str)) or not number or not math.isfinite(float(value)):
+    try:
+        number = float(value) if isinstance(value, Real) and not isinstance(value, (bool, np.bool_)) else math.nan
+    except OverflowError:
+        number = math.inf
+    if not math.isfinite(number):
         raise OptionError(f"The {what} must be a finite number, not {value!r}.")
-    return float(value)
+    return number
 
 
-def whole_number(value: Any, least: int, what: str) -> int:
-    """Return a whole number from ``least`` up.
+def whole_number(value: Any, least: int, what: str, most: int | None = None) -> int:
+    """Return a whole number from ``least`` up, to ``most`` where that is given.
 
     Raises
     ------
     OptionError
     """
-    if isinstance(value, bool) or not hasattr(value, "__index__") or int(value) < least:
-        raise OptionError(f"The {what} must be a whole number from {least} up, not {value!r}.")
+    whole = isinstance(value, Integral) and not isinstance(value, (bool, np.bool_))
+    if not whole or int(value) < least or (most is not None and int(value) > most):
+        ends = f"from {least} up" if most is None else f"from {least} to {most:,}"
+        raise OptionError(f"The {what} must be a whole number {ends}, not {value!r}.")
     return int(value)
+
+
+def whole(value: Any, what: str) -> int:
+    """Return a whole number from 0 up; how many are needed at least is asked where it matters.
+
+    Raises
+    ------
+    OptionError
+    """
+    return whole_number(value, 0, what)
+
+
+def text(value: Any, what: str) -> str:
+    """Return a text.
+
+    Raises
+    ------
+    OptionError
+    """
+    if not isinstance(value, str):
+        raise OptionError(f"The {what} must be text, not {value!r}.")
+    return value
+
+
+def single(value: Any, what: str) -> Any:
+    """Return a text or a number, as a level is written.
+
+    Raises
+    ------
+    OptionError
+    """
+    if not isinstance(value, (str, Real, np.bool_)):
+        raise OptionError(f"The {what} must be a text or a number, not {value!r}.")
+    return value
+
+
+def yes_no(value: Any, what: str) -> bool:
+    """Return True or False.
+
+    Raises
+    ------
+    OptionError
+    """
+    if not isinstance(value, (bool, np.bool_)):
+        raise OptionError(f"The {what} must be True or False, not {value!r}.")
+    return bool(value)
+
+
+def listed(value: Any, what: str) -> tuple[Any, ...]:
+    """Return what a list, or another run of values, holds; a text is no list.
+
+    Raises
+    ------
+    OptionError
+    """
+    if isinstance(value, (str, bytes, Mapping)) or not isinstance(value, Iterable):
+        raise OptionError(f"The {what} must be a list, not {value!r}.")
+    return tuple(value)
+
+
+def table(value: Any, what: str) -> dict[Any, Any]:
+    """Return a dict.
+
+    Raises
+    ------
+    OptionError
+    """
+    if not isinstance(value, Mapping):
+        raise OptionError(f"The {what} must be a dict, not {value!r}.")
+    return dict(value)
+
+
+def lists(value: Any, what: str) -> dict[Any, tuple[Any, ...]]:
+    """Return a dict of lists.
+
+    Raises
+    ------
+    OptionError
+    """
+    return {k: listed(v, f"{k!r} of the {what}") for k, v in table(value, what).items()}
+
+
+def function(value: Any, what: str) -> Any:
+    """Return a function.
+
+    Raises
+    ------
+    OptionError
+    """
+    if not callable(value):
+        raise OptionError(f"The {what} must be a function, not {value!r}.")
+    return value
 
 
 def each_once(values: Iterable[Hashable], what: str) -> None:
@@ -46,3 +153,58 @@ def each_once(values: Iterable[Hashable], what: str) -> None:
         if value in seen:
             raise OptionError(f"The {what} names {value!r} twice: name it once.")
         seen.add(value)
+
+
+def check_options(given: Mapping[str, Any], checks: Mapping[str, Check]) -> dict[str, Any]:
+    """Return options as their checks return them; None, which asks for nothing, is left as it is.
+
+    Raises
+    ------
+    OptionError
+    """
+    return {
+        name: value if value is None or name not in checks else checks[name](value, f"option {name}")
+        for name, value in given.items()
+    }
+
+
+def refuse_unknown(given: Iterable[str], known: Iterable[str], of: str) -> None:
+    """Refuse options that there are not.
+
+    Raises
+    ------
+    UnknownOptionError
+    """
+    there = list(known)
+    for name in given:
+        if name not in there:
+            raise UnknownOptionError(f"{of} has no option {name!r}.{did_you_mean(name, there)}")
+
+
+def checked(**checks: Check) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """Check options of a function before it is called; an unknown one is refused with the nearest name.
+
+    None asks for nothing where it is the default, and is checked where it is not.
+    """
+
+    def decorate(called: Callable[P, R]) -> Callable[P, R]:
+        signature = inspect.signature(called)
+        named = [p for p in signature.parameters.values() if p.kind is not inspect.Parameter.VAR_POSITIONAL]
+        open_ended = any(p.kind is inspect.Parameter.VAR_KEYWORD for p in named)
+
+        @wraps(called)
+        def call(*args: P.args, **kwargs: P.kwargs) -> R:
+            if not open_ended:
+                refuse_unknown(kwargs, [p.name for p in named if p.name != "self"], f"{called.__name__}()")
+            given = signature.bind(*args, **kwargs)
+            for name, check in checks.items():
+                if name not in given.arguments:
+                    continue
+                value = given.arguments[name]
+                if value is not None or signature.parameters[name].default is not None:
+                    given.arguments[name] = check(value, f"option {name}")
+            return called(*given.args, **given.kwargs)
+
+        return call
+
+    return decorate

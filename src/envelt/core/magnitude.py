@@ -23,6 +23,14 @@ def power_of(reach: float) -> float:
     return float(2.0 ** np.floor(np.log2(reach)))
 
 
+def spread_of(values: Floats, ddof: int = 0) -> float:
+    """Return the standard deviation of values of any magnitude, none missing; 0 where there is but one."""
+    if len(values) <= ddof:
+        return 0.0
+    away, unit = in_unit(values - values[0])
+    return unit * float(np.std(away, ddof=ddof))
+
+
 def in_unit(values: Floats) -> tuple[Floats, float]:
     """Return values in a unit in which their squares are ordinary numbers, and the unit: nearly always 1.
 

@@ -150,6 +150,7 @@ SAME_OVERLAP = 0.85  # of two densities: two normals 0.38 deviations apart
 TINY_G = 0.2  # Cohen's small effect
 TINY_ROWS = 1_000  # fewer rows seldom find a tiny difference
 INTERVAL_P = 0.05  # what a 95 % interval of the difference would say
+LEVELS_READ = 500  # one by one, by a person with patience; more are joined
 LEVELS_PAIRED = 200  # pairs of levels grow with the square
 PAIRS_SHOWN = 20
 SCREEN_SURE = 3.0  # standard deviations beyond noise, for a pair of numbers to be looked at

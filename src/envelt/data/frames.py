@@ -4,13 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
 
-from ..core.columns.raw import EXACT, EXACT_KINDS, RawColumn, RawNested, RawTimes, RawWords, checked_numbers, too_large
+from ..core.columns.raw import (
+    EXACT,
+    EXACT_KINDS,
+    RawColumn,
+    RawNested,
+    RawNumbers,
+    RawTimes,
+    RawWords,
+    are_of_the_calendar,
+)
 from ..errors import ColumnNamesError, EmptyTableError, pointing, unknown_column
+
+FIRST_ROW = 1  # rows of a file are counted from 1, the header aside
+
+
+class Read(NamedTuple):
+    """Raw columns by name, the label of each row, and what a person should know of the reading."""
+
+    columns: dict[str, RawColumn | RawNested]
+    rows: pd.Index[Any]
+    notes: tuple[str, ...] = ()
+
+
+def is_kept_as_text(kind: str | None) -> bool:
+    """Say whether a column declared so is not read as numbers: codes keep every digit."""
+    return kind in EXACT_KINDS and kind not in ("ordinal", "binary")
 
 
 def named_in_text(frame: pd.DataFrame) -> tuple[pd.DataFrame, tuple[str, ...]]:
@@ -69,9 +93,7 @@ def check_size(columns: int, rows: int, what: str) -> None:
         raise EmptyTableError(f"{what} has a header and no rows.")
 
 
-def raw_from_frame(
-    frame: pd.DataFrame, kinds: Mapping[str, str], skip: tuple[str, ...] = ()
-) -> tuple[dict[str, RawColumn | RawNested], pd.Index[Any]]:
+def raw_from_frame(frame: pd.DataFrame, kinds: Mapping[str, str], skip: tuple[str, ...] = ()) -> Read:
     """Return raw columns and row labels of a data frame.
 
     Parameters
@@ -83,13 +105,13 @@ def raw_from_frame(
 
     Raises
     ------
-    ColumnNamesError, EmptyTableError, InfiniteValueError, IntegerTooLargeError
+    ColumnNamesError, EmptyTableError, UnknownColumnError
     """
     check_names(list(frame.columns))
     check_named(kinds, skip, list(frame.columns))
     check_size(frame.shape[1], len(frame), "The data frame")
     names = [n for n in frame.columns if n not in skip]
-    return {n: _nested(frame[n]) or raw_from_series(n, frame[n], kinds.get(n)) for n in names}, frame.index
+    return Read({n: _nested(frame[n]) or raw_from_series(frame[n]) for n in names}, frame.index)
 
 
 def _nested(series: pd.Series[Any]) -> RawNested | None:
@@ -107,7 +129,7 @@ def _is_missing(value: Any) -> bool:
     return bool(missing) if isinstance(missing, (bool, np.bool_)) else False
 
 
-def raw_from_series(name: str, series: pd.Series[Any], kind: str | None) -> RawColumn:
+def raw_from_series(series: pd.Series[Any]) -> RawColumn:
     """Return one column as it is: numbers, words or times."""
     dtype = series.dtype
     if isinstance(dtype, pd.CategoricalDtype):
@@ -117,26 +139,31 @@ def raw_from_series(name: str, series: pd.Series[Any], kind: str | None) -> RawC
     if pd.api.types.is_datetime64_any_dtype(dtype):
         return _times(series)
     if pd.api.types.is_numeric_dtype(dtype) and not pd.api.types.is_complex_dtype(dtype):
-        return _numbers(name, series, kind)
+        return _numbers(series)
     if pd.api.types.is_object_dtype(dtype):
         inferred = pd.api.types.infer_dtype(series, skipna=True)
         if inferred in ("integer", "floating", "mixed-integer-float", "decimal"):
-            return _numbers(name, pd.Series(pd.to_numeric(series), index=series.index), kind)
+            return _numbers(series)
         if inferred in ("datetime64", "datetime", "date"):
-            return _times(pd.to_datetime(series))
+            return _moments(series)
     return _words(series)
 
 
-def _numbers(name: str, series: pd.Series[Any], kind: str | None) -> RawColumn:
+def _numbers(series: pd.Series[Any]) -> RawColumn:
+    """Return numbers; as text where whole ones are beyond what float64 holds."""
     if pd.api.types.is_integer_dtype(series.dtype) or series.dtype == object:
         present = series.dropna()
-        if len(present) and max(abs(int(present.max())), abs(int(present.min()))) > EXACT:
-            if kind is None or kind in EXACT_KINDS:
-                return replace(_words(series), exact=True)
-            at = next(i for i, v in enumerate(series) if not pd.isna(v) and abs(int(v)) > EXACT)
-            raise too_large(name, at, int(series.iloc[at]))
+        if any(_is_beyond(v) for v in (present if series.dtype == object else present.agg(["min", "max"]))):
+            return replace(_words(series), exact=True)
+    if series.dtype == object:
+        series = pd.Series(pd.to_numeric(series), index=series.index)
     values = series.to_numpy(np.float64, na_value=np.nan)
-    return checked_numbers(name, values.copy() if values.base is not None else values)  # never the caller's memory
+    return RawNumbers(values.copy() if values.base is not None else values)  # never the caller's memory
+
+
+def _is_beyond(value: Any) -> bool:
+    """Say whether a number is written out whole and beyond 2^53; a float lost its digits before."""
+    return not isinstance(value, (float, np.floating)) and abs(value) > EXACT
 
 
 def _words(series: pd.Series[Any]) -> RawWords:
@@ -144,23 +171,48 @@ def _words(series: pd.Series[Any]) -> RawWords:
         codes, unique = pd.factorize(series)
     except TypeError:  # lists and the like cannot be compared: their text can
         codes, unique = pd.factorize(series.map(str, na_action="ignore"))
-    words = [str(u) for u in np.asarray(unique, dtype=object).tolist()]
+    words = [_readable(str(u)) for u in np.asarray(unique, dtype=object).tolist()]
     if len(set(words)) < len(words):  # 1 and '1' read alike
         merged, kept = pd.factorize(np.array(words, dtype=object))
         codes, words = np.append(merged, -1)[codes], list(kept)
     return RawWords(codes.astype(np.int32), words)
 
 
+def _readable(text: str) -> str:
+    """Return a text in which halves of characters, which no file can hold, are the mark for them."""
+    return text if text.isascii() else text.encode("utf-8", errors="replace").decode("utf-8")
+
+
 def _categorical(series: pd.Series[Any]) -> RawWords:
     levels = series.cat
-    return RawWords(levels.codes.to_numpy().astype(np.int32), [str(c) for c in levels.categories], bool(levels.ordered))
+    words = [_readable(str(c)) for c in levels.categories]
+    if len(set(words)) < len(words):
+        return _words(series)
+    return RawWords(levels.codes.to_numpy().astype(np.int32), words, bool(levels.ordered))
 
 
-def _times(series: pd.Series[Any]) -> RawTimes:
+def _moments(series: pd.Series[Any]) -> RawColumn:
+    """Return dates and times that came as objects; of several zones as UTC, for which those of no zone are taken."""
+    zones = {str(getattr(v, "tzinfo", None)) for v in series.dropna()}
+    try:
+        if zones != {"None"}:
+            return _times(pd.to_datetime(series, utc=len(zones) > 1))
+        stamps = np.array([None if pd.isna(v) else v for v in series], dtype="datetime64[us]")
+    except (ValueError, OverflowError):
+        return _words(series)
+    return _times(pd.Series(stamps, index=series.index))
+
+
+def _times(series: pd.Series[Any]) -> RawColumn:
     zone = getattr(series.dt, "tz", None)
     if zone is not None:
         series = series.dt.tz_localize(None)
-    stamps = series.astype("datetime64[us]")
+    try:
+        stamps = series.astype("datetime64[us]")
+    except (ValueError, OverflowError):  # years that microseconds do not reach
+        return _words(series.astype(str).where(~series.isna()))
     absent = stamps.isna().to_numpy(bool)
     micro = stamps.to_numpy("datetime64[us]").astype(np.int64)
+    if not are_of_the_calendar(micro[~absent]):
+        return _words(series.astype(str).where(~series.isna()))
     return RawTimes(np.where(absent, 0, micro), absent, str(zone or ""))

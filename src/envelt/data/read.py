@@ -67,7 +67,8 @@ def read_source(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = (
     nested = tuple((n, c.what) for n, c in source.columns.items() if isinstance(c, RawNested))
     plain = {n: c for n, c in source.columns.items() if not isinstance(c, RawNested)}
     if not plain:
-        raise EmptyTableError(f"Every column of {source.name} holds lists or structs: there is nothing to look at.")
+        every = "holds lists or structs" if nested else "is ignored"
+        raise EmptyTableError(f"Every column of {source.name} {every}: there is nothing to look at.")
     return replace(source, columns=plain, nested=nested)
 
 
@@ -76,12 +77,17 @@ def _read(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...]) -> Sourc
         return _from_paths(_found(str(data)), kinds, ignore, str(data) == DEMO)
     if isinstance(data, (list, tuple)) and data and all(isinstance(d, (str, Path)) for d in data):
         return _from_paths([p for d in data for p in _found(str(d))], kinds, ignore, False)
+    if hasattr(data, "__arrow_c_stream__") and not _is_frame(data):
+        from .files import raw_from_stream
+
+        read = raw_from_stream(data, kinds, ignore)
+        return Source(read.columns, read.rows, f"a {type(data).__name__}")
     frame, name = _as_frame(data)
     from .frames import named_in_text, raw_from_frame
 
     frame, notes = named_in_text(frame)
-    raw, rows = raw_from_frame(frame, kinds, ignore)
-    return Source(raw, rows, name, notes)
+    read = raw_from_frame(frame, kinds, ignore)
+    return Source(read.columns, read.rows, name, notes)
 
 
 def _found(text: str) -> list[Path]:
@@ -89,38 +95,52 @@ def _found(text: str) -> list[Path]:
         from ..demo import csv_path
 
         return [csv_path()]
-    if Path(text).exists() or not glob.has_magic(text):
+    if text == "-":
+        return [Path("/dev/stdin")]
+    try:
+        if Path(text).exists() or not glob.has_magic(text):
+            return [Path(text)]
+        paths = sorted(Path(p) for p in glob.glob(text, recursive=True))
+    except (OSError, ValueError):  # said where the file is opened
         return [Path(text)]
-    paths = sorted(Path(p) for p in glob.glob(text, recursive=True))
     if not paths:
         raise FileMissingError(f"No file fits the pattern {text!r}.")
     return paths
 
 
 def _from_paths(paths: list[Path], kinds: Mapping[str, str], ignore: tuple[str, ...], demo: bool) -> Source:
-    from .files import FIRST_ROW, raw_from_file
+    from .files import raw_from_file
+    from .frames import FIRST_ROW
 
     if len(paths) == 1:
-        raw, rows = raw_from_file(paths[0], kinds, ignore)
-        return Source(raw, rows, "the made-up hives" if demo else paths[0].name, paths=tuple(paths), demo=demo)
+        one = raw_from_file(paths[0], kinds, ignore)
+        name = "the made-up hives" if demo else paths[0].name if paths[0].is_file() else "a pipe"
+        return Source(one.columns, one.rows, name, one.notes, paths=tuple(paths), demo=demo)
     import pandas as pd
 
     from .several import stacked
 
-    read = {}
+    read, notes = {}, []
     for path in paths:
-        raw, rows = raw_from_file(path, kinds, ignore, named=False)
-        read[_short_name(path, paths)] = (raw, len(rows))
-    columns, notes = stacked(read)
+        one = raw_from_file(path, kinds, ignore, named=False)
+        read[_short_name(path, paths)] = (one.columns, len(one.rows))
+        notes += [f"{_short_name(path, paths)}: {note}" for note in one.notes]
+    columns, partial = stacked(read)
     check_named([k for k in kinds if k not in ignore], (), list(columns))
     total = sum(n for _, n in read.values())
     rows = pd.RangeIndex(FIRST_ROW, FIRST_ROW + total)
-    return Source(columns, rows, f"{len(paths)} files", tuple(notes), paths=tuple(paths))
+    return Source(columns, rows, f"{len(paths)} files", (*notes, *partial), paths=tuple(paths))
 
 
 def _short_name(path: Path, paths: list[Path]) -> str:
     """Return the file's name, with its folder where two files share the name."""
     return path.name if sum(p.name == path.name for p in paths) == 1 else str(path)
+
+
+def _is_frame(data: Any) -> bool:
+    import pandas as pd
+
+    return isinstance(data, pd.DataFrame)
 
 
 def _as_frame(data: Any) -> tuple[Any, str]:
@@ -135,12 +155,6 @@ def _as_frame(data: Any) -> tuple[Any, str]:
             return pd.DataFrame(dict(data)), "a dict of arrays"
         except ValueError as error:
             raise DataError(f"The arrays do not make a table: {error}.") from error
-    if hasattr(data, "__arrow_c_stream__"):
-        import pyarrow as pa
-
-        from .files import frame_from_arrow
-
-        return frame_from_arrow(pa.table(data)), f"a {type(data).__name__}"
     raise DataError(
         f"Cannot read a {type(data).__name__} as a table: give a path, a pandas data frame or a dict of arrays."
     )

@@ -66,7 +66,8 @@ def _stack(read: list[tuple[Read | None, int]]) -> Read:
         words = _as_words(c, n)
         at = np.array([*(place.setdefault(w, len(place)) for w in words.words), -1], np.int32)
         codes.append(at[words.codes])
-    return RawWords(np.concatenate(codes), list(place))
+    exact = any(isinstance(c, RawWords) and c.exact for c, _ in pieces)
+    return RawWords(np.concatenate(codes), list(place), exact=exact)
 
 
 def _as_words(column: RawColumn | None, n: int) -> RawWords:

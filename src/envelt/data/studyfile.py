@@ -39,20 +39,29 @@ def read_study_file(path: Path) -> StudyFile:
     FileMissingError, StudyFileError
         With the line and, for an unknown key, the nearest name.
     """
-    if not path.is_file():
+    if not _is_there(path):
         raise FileMissingError(
             f"There is no study file {str(path)!r}. Write one with: envelt begin DATA --outcome NAME"
         )
     try:
         text = path.read_text("utf-8-sig")
         given = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError, OSError) as error:
         raise StudyFileError(f"{str(path)!r} is not a study file: {error}.") from error
+    except RecursionError as error:
+        raise StudyFileError(f"{str(path)!r} is not a study file: lists or tables nested too deep.") from error
     try:
         return _checked(path, given)
     except EnveltError as error:
         line = _line(text, error.at)
         raise StudyFileError(f"{path}{f', line {line}' if line else ''}: {error}") from error
+
+
+def _is_there(path: Path) -> bool:
+    try:
+        return path.is_file()
+    except (OSError, ValueError):  # a folder that may not be entered, a name that no file can have
+        return False
 
 
 def line_at(path: Path, at: tuple[str, ...]) -> int | None:

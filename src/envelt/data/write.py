@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..errors import OutputError, did_you_mean
+from ..write.csv import table_csv
 from ..write.files import check_writable, write_bytes
 
 if TYPE_CHECKING:
@@ -34,8 +35,8 @@ def check_table_path(path: Path) -> str:
     return extension
 
 
-def write_table(frame: pd.DataFrame, path: Path) -> None:
-    """Write a data frame whole or not at all, without its row labels.
+def write_table(frame: pd.DataFrame, path: Path, *, guard_formulas: bool = False) -> None:
+    """Write a data frame whole or not at all, without its row labels; for ``guard_formulas`` see `table_csv`.
 
     Raises
     ------
@@ -44,7 +45,7 @@ def write_table(frame: pd.DataFrame, path: Path) -> None:
     extension = check_table_path(path)
     out = io.BytesIO()
     if extension == "csv":
-        out.write(frame.to_csv(index=False).encode("utf-8"))
+        out.write(table_csv(frame, guard=guard_formulas, index=False).encode("utf-8"))
     elif extension == "jsonl":
         out.write(frame.to_json(orient="records", lines=True, date_format="iso", double_precision=15).encode("utf-8"))
     else:

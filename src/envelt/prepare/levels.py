@@ -12,6 +12,7 @@ from ..core import thresholds as T
 from ..core.columns.grades import grade_order
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawWords
+from ..core.magnitude import spread_of
 from ..core.stats.shrinkage import shrunken_levels
 from ..errors import OptionError, PreparationError
 from .keys import UNSEEN, level_of, places
@@ -327,7 +328,7 @@ def _rates(words: RawWords, training: Training, rows: NDArray[np.bool_] | None) 
     columns, bases = [], []
     for y in _indicators(outcome):
         known = y[outcome.known]
-        base, sd = float(known.mean()), float(known.std())
+        base, sd = float(known.mean()), spread_of(known)
         sums = np.bincount(codes[used], weights=y[used], minlength=size)
         means = np.divide(sums, n, out=np.full(size, base), where=n > 0)
         columns.append(shrunken_levels(n, means, base, sd))

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
 from ..core.columns.table import cut_labels, number_label
 from ..core.finding import Finding
+from ..core.magnitude import spread_of
 from ..core.shapes.quantiles import sorted_quantiles
 from ..core.transforms.forms import NAMES, Transform, fit_transform, why_not
 from ..core.words import plural
@@ -343,7 +344,7 @@ class Rescale(Operation):
             width = q3 - q1
         else:
             centre = _centre("mean", values)
-            width = float(np.std(values - values[0], ddof=1)) if len(values) > 1 else 0.0
+            width = spread_of(values, 1)
         return {"centre": centre, "width": width if width > 0 else 1.0}
 
     def bind(self, state: State) -> Bound:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.asked import whole_number
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.finding import Finding
 from ..core.stats.folds import deal, hash_blocks
@@ -191,6 +192,7 @@ class Preparation:
         OptionError
         """
         for place in places:
+            whole_number(place, 1, "place of an operation")
             if not 1 <= place <= len(self._steps):
                 raise OptionError(f"There are {plural(len(self._steps), 'operation')}: none is number {place}.")
         return self._with(operations=tuple(o for i, o in enumerate(self._steps, 1) if i not in places))
@@ -562,10 +564,10 @@ class Preparation:
         """
         import json
 
-        from ..write.files import write_bytes
+        from ..write.files import path_given, write_bytes
 
         text = json.dumps(self.to_dict(), ensure_ascii=False, allow_nan=False, indent=1)
-        write_bytes(Path(path), (text + "\n").encode("utf-8"))
+        write_bytes(path_given(path), (text + "\n").encode("utf-8"))
 
     @classmethod
     def load(cls, path: str | Path) -> Preparation:
@@ -576,7 +578,9 @@ class Preparation:
         PreparationError
             With what is wrong, and where.
         """
-        return cls.from_dict(_read_json(Path(path)))
+        from ..write.files import path_given
+
+        return cls.from_dict(_read_json(path_given(path)))
 
     @property
     def table(self) -> pd.DataFrame:
@@ -636,7 +640,7 @@ def _operation(given: Any) -> Operation:
         raise OptionError(f"An operation is a dict such as {{'operation': 'drop', 'columns': ['x']}}, not {given!r}.")
     rest = dict(given)
     name, columns = rest.pop("operation"), rest.pop("columns", ())
-    if name not in OPERATIONS:
+    if not isinstance(name, str) or name not in OPERATIONS:
         raise OptionError(f"There is no operation {name!r}.{did_you_mean(str(name), OPERATIONS)}")
     columns = [columns] if isinstance(columns, str) else list(columns)
     return OPERATIONS[name](*columns, **rest)

@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
+from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords, check_finite
 from ..core.columns.table import number_labels, time_label
 from ..core.finding import Finding
 from ..data.frames import raw_from_series
@@ -148,11 +148,9 @@ class Working:
 
 
 def _as_raw(name: str, series: pd.Series[Any]) -> RawColumn:
-    if series.dtype == np.float64:  # by far the commonest, without a copy
-        values = series.to_numpy()
-        if not np.isinf(values).any():
-            return RawNumbers(values)
-    return raw_from_series(name, series, None)
+    raw = RawNumbers(series.to_numpy()) if series.dtype == np.float64 else raw_from_series(series)  # numbers uncopied
+    check_finite(name, raw, series.index)
+    return raw
 
 
 def as_words(raw: RawColumn) -> RawWords:

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core import thresholds as T
 from ..core.against import by_class, by_number
 from ..core.against.glance import glance
 from ..core.against.parts import Part, Result, principal
@@ -19,6 +20,7 @@ from ..core.distribution.look import Look
 from ..core.estimate import UNDEFINED, UNDEFINED_TEST
 from ..core.finding import by_weight
 from ..core.later import Later
+from ..core.words import plural
 from ..errors import OptionError, OutcomeError
 from ..views.against import AgainstView
 from ..views.glance import GlanceView
@@ -60,6 +62,13 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
     candidate = context.table[name]
     refuse_empty(candidate, f"there is nothing to set against {outcome.name!r}")
     about, names, units, rows = context.about, context.names, context.unit_codes(), context.table.rows
+    if isinstance(candidate, CategoryColumn):
+        whole, candidate = candidate, candidate.with_largest(T.LEVELS_READ)
+        if candidate is not whole:
+            about = (
+                *about,
+                f"the {T.LEVELS_READ} largest of {plural(len(whole.levels), 'level')}; the others are joined",
+            )
     divided = context.grouping(by) if by else None
     if divided is None:
         result = _result(context, candidate, outcome, look, None, units, rows)

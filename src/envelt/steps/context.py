@@ -74,6 +74,10 @@ class Context:
     outcome: Outcome | None
     _made: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
 
+    def __getstate__(self) -> dict[str, Any]:
+        """What has been made can be made again, and is not carried from process to process."""
+        return {**vars(self), "_made": {}}
+
     @property
     def unit(self) -> str | None:
         """The column that says which rows are one case."""

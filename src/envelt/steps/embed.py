@@ -34,6 +34,7 @@ LOOKED_AT = 15
 MEASURED = 10
 """Neighbours of which quality speaks."""
 MOST_GROUPS = 20
+MOST_FRAMES = 1_000
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ class Options:
         if self.nearest is not None:
             whole_number(self.nearest, 2, "number of nearest rows")
         whole_number(self.seed, 0, "seed")
-        whole_number(self.frames, 0, "number of frames")
+        whole_number(self.frames, 0, "number of frames", MOST_FRAMES)
         if self.frames and self.method != "neighbours":
             raise OptionError("Only the map of neighbours forms step by step: leave frames out with other methods.")
         if self.method == "pca" and self.distance != "euclidean":

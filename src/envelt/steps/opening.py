@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sized
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -48,7 +48,7 @@ def open_file(path: str | Path, options: Mapping[str, Any]) -> Context:
     from ..data.studyfile import line_at, read_study_file
 
     file = read_study_file(Path(path))
-    given = {k: v for k, v in options.items() if v is not None and v != () and v != {} and v != []}
+    given = {k: v for k, v in options.items() if v is not None and not (isinstance(v, Sized) and len(v) == 0)}
     plan = file.plan
     columns = {n: _over(plan.columns.get(n, NO_PLAN), n, c) for n, c in given.get("columns", {}).items()}
     plan = replace(plan, columns=with_kinds({**plan.columns, **columns}, given.get("kinds", {})))

@@ -95,16 +95,17 @@ class PrepareView(View):
         """Missing values in the rows prepared."""
         return int(np.asarray(self._result.frame.isna()).sum())
 
-    def write(self, path: str | Path) -> None:
-        """Write the rows prepared: .parquet, .csv, .arrow or .jsonl.
+    def write(self, path: str | Path, *, guard_formulas: bool = False) -> None:
+        """Write the rows prepared: .parquet, .csv, .arrow or .jsonl; ``guard_formulas`` as for `save`.
 
         Raises
         ------
         OutputError
         """
         from ..data.write import write_table
+        from ..write.files import path_given
 
-        write_table(self._result.frame, Path(path))
+        write_table(self._result.frame, path_given(path), guard_formulas=guard_formulas)
 
     def _lines(self) -> tuple[str, ...]:
         r = self._result

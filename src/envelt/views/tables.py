@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from ..core.columns.raw import FIRST_TIME, LAST_TIME
 from ..core.contingency.within import WithinGroups
 from ..core.estimate import Estimate, Significance
 from ..core.stats.groups import GroupSummary
 
-DAY = pd.Timedelta(days=1)
+DAY = 86_400  # seconds
 PLACES = ("mean", "mean_low", "mean_high", "min", "q1", "median", "q3", "max", "mode")
 """Columns that hold values of the column described."""
 
@@ -64,12 +65,12 @@ def by_group(groups: list[dict[str, Any]], labels: tuple[str, ...]) -> pd.DataFr
 
 
 def as_times(days: Any) -> Any:
-    """Return days since 1970-01-01 as times, to the second."""
-    return (
-        pd.to_datetime(days * DAY.value, unit="ns").round("s")
-        if not isinstance(days, pd.Series)
-        else (pd.to_datetime(days * DAY.value, unit="ns").dt.round("s"))
-    )
+    """Return days since 1970-01-01 as times, to the second; missing where no calendar reaches."""
+    seconds = np.round(np.asarray(days, np.float64) * DAY)
+    there = (seconds * 1_000_000 >= FIRST_TIME) & (seconds * 1_000_000 <= LAST_TIME)
+    stamps = np.where(there, seconds, 0).astype(np.int64).astype("datetime64[s]")
+    stamps[~there] = np.datetime64("NaT")
+    return pd.Series(stamps, index=days.index) if isinstance(days, pd.Series) else pd.DatetimeIndex(stamps)
 
 
 def tests_table(tests: dict[str, Significance]) -> pd.DataFrame:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Iterable
 from typing import Any
 
+import numpy as np
 import pandas as pd
 
 from .shown import EVERY, ShownTable
@@ -83,7 +84,7 @@ def in_line(values: Iterable[Any]) -> Callable[[float], str]:
 
 def day_label(days: float) -> str:
     """Return days since 1970-01-01 as a date."""
-    return str((pd.Timestamp(0) + pd.Timedelta(days=float(days))).date())
+    return str(np.datetime64(math.floor(days), "D"))
 
 
 def measured(value: float) -> str:
@@ -98,7 +99,8 @@ def label(value: object) -> str:
     return str(value)
 
 
-_CONTROL = {i: 0x2400 + i for i in range(32)} | {127: 0x2421} | dict.fromkeys(range(128, 160), 65533)
+_DIRECTION = (0x61C, 0x200B, 0x200E, 0x200F, 0x2028, 0x2029, *range(0x202A, 0x202F), *range(0x2060, 0x206A), 0xFEFF)
+_CONTROL = {i: 0x2400 + i for i in range(32)} | {127: 0x2421} | dict.fromkeys((*range(128, 160), *_DIRECTION), 0xFFFD)
 
 
 def visible(text: str) -> str:
@@ -108,7 +110,7 @@ def visible(text: str) -> str:
 
 
 def marks(text: str) -> str:
-    """Return a text with the marks of control characters (␛ for escape) in their place."""
+    """Return a text with marks for characters that control (␛ for escape), turn its direction, or do not show."""
     return text if text.isprintable() else text.translate(_CONTROL)
 
 

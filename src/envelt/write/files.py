@@ -4,9 +4,41 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from ..errors import OutputError
+
+LONGEST_NAME = 255
+"""Bytes of the name of a file."""
+
+
+def path_given(value: Any, what: str = "file") -> Path:
+    """Return a path.
+
+    Raises
+    ------
+    OutputError
+    """
+    if not isinstance(value, (str, Path)) or not str(value):
+        raise OutputError(f"A {what} is named by its path, not by {value!r}.")
+    return Path(value)
+
+
+def named_after(path: Path, names: Sequence[str]) -> list[Path]:
+    """Return one path for each of several things, named after them: what no file name can hold is left out.
+
+    Names that are too long are cut; those that then are alike are numbered.
+    """
+    out: list[Path] = []
+    for i, name in enumerate(names, start=1):
+        plain = "".join(ch if ch.isprintable() and ch not in '/\\:*?"<>|' else "_" for ch in name)
+        room = LONGEST_NAME - len(os.fsencode(f"{path.stem}--{i}{path.suffix}"))
+        short = plain.encode("utf-8", errors="replace")[: max(room, 0)].decode("utf-8", errors="ignore")
+        made = path.with_name(f"{path.stem}-{short}{path.suffix}")
+        out.append(path.with_name(f"{path.stem}-{short}-{i}{path.suffix}") if made in out or not short else made)
+    return out
 
 
 def check_writable(path: Path) -> None:
@@ -17,6 +49,8 @@ def check_writable(path: Path) -> None:
     OutputError
     """
     folder = path.parent
+    if "\0" in str(path) or len(os.fsencode(path.name)) > LONGEST_NAME:
+        raise OutputError(f"Cannot write {str(path)!r}: no file can have that name. Give it a shorter one.")
     if path.is_dir():
         raise OutputError(f"Cannot write {str(path)!r}: it is a folder. Name a file in it.")
     if not folder.is_dir():
@@ -39,7 +73,7 @@ def write_bytes(path: Path, contents: bytes) -> None:
     check_writable(path)
     mode = path.stat().st_mode & 0o7777 if path.exists() else 0o666 & ~_umask()
     try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.stem}-", suffix=path.suffix)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".envelt-")
     except OSError as error:
         raise OutputError(f"Cannot write {str(path)!r}: {error.strerror or error}.") from error
     try:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from ..core.finding import Finding, counted, folded
+from ..core.words import plural
 from .digits import as_text, marks, numeric_columns
 from .shown import ShownTable
 
@@ -20,21 +21,23 @@ MARKS = {
     "note": ("● note", "bold blue"),
 }
 MOST_ROWS = 40
+LEAST_WIDTH = 20  # of a window; what is narrower than that is written beyond its edge
+MOST_NAMED = 8  # columns left out that are named
 MOST_TURNED = 6  # rows of a table that is shown on its side where it is too wide
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this
 
 
 def fitting(shown: ShownTable, width: int) -> tuple[ShownTable, list[str]]:
-    """Drop the least needed columns until no number has to be cut, and say which were dropped."""
+    """Leave columns out until no number has to be cut, the least needed first, and say which.
+
+    One column is left, however narrow the window is.
+    """
     dropped = []
-    for name in shown.spare:
-        if _natural_width(shown) <= width:
-            break
-        if name in shown.frame.columns and len(shown.frame.columns) > 2:
-            shown = shown.of(shown.frame.drop(columns=name))
-            dropped.append(name)
-    while _natural_width(shown) > width and len(shown.frame.columns) > 1 and _is_rows(shown.frame):
-        shown = shown.of(shown.frame.iloc[:, :-1])
+    spare = [n for n in shown.spare if n in shown.frame.columns]
+    while len(shown.frame.columns) > 1 and _natural_width(shown) > width:
+        last = spare.pop(0) if spare else shown.frame.columns[-1]
+        shown = shown.of(shown.frame.drop(columns=last))
+        dropped.append(shown.heads.get(str(last), str(last)))
     return shown, dropped
 
 
@@ -55,29 +58,28 @@ def turned(shown: ShownTable, width: int) -> pd.DataFrame | None:
 
 
 def _text_width(text: pd.DataFrame) -> int:
-    cells = [max(len(str(name)), *(len(v) for v in text.iloc[:, i])) for i, name in enumerate(text.columns)]
+    from rich.cells import cell_len
+
+    cells = [max(cell_len(str(v)) for v in (name, *text.iloc[:, i])) for i, name in enumerate(text.columns)]
     return sum(cells) + 3 * len(cells)
 
 
-def _is_rows(frame: pd.DataFrame) -> bool:
-    """Say whether a table's columns are rows of the data, of which the last can be left out."""
-    return all(str(c).startswith("row ") for c in frame.columns)
-
-
 def _natural_width(shown: ShownTable) -> int:
+    from rich.cells import cell_len
+
     text = as_text(shown)
     right = numeric_columns(shown.frame)
     total = 0
     for i, (name, flush) in enumerate(zip(text.columns, right, strict=True)):
-        cells = max((len(v) for v in text.iloc[:, i]), default=0)
+        cells = max((cell_len(v) for v in text.iloc[:, i]), default=0)
         if not flush and i:
             cells = min(cells, TEXT_WIDTH)
-        total += max(cells, *(len(w) for w in str(name).split(" "))) + 3
+        total += max(cells, *(cell_len(w) for w in marks(str(name)).split(" "))) + 3
     return total
 
 
-def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> RenderableType:
-    """Return a table for the terminal; of a very long one the head, with how many more there are."""
+def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> tuple[RenderableType, int]:
+    """Return a table for the terminal and the width it needs; of a very long one the head, and what more there is."""
     from rich import box
     from rich.table import Table
     from rich.text import Text
@@ -88,7 +90,9 @@ def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> R
     numeric = numeric_columns(shown.frame) if on_side is None else [False] + [True] * len(frame)
     notes = [f"and {len(frame) - MOST_ROWS:,} more rows; --out FILE.csv has all"] if len(frame) > MOST_ROWS else []
     if dropped:
-        notes.append(f"no room for {', '.join(dropped)}; widen the window, or use --out FILE.csv")
+        named = ", ".join(marks(d) for d in dropped[:MOST_NAMED])
+        more = f" and {plural(len(dropped) - MOST_NAMED, 'more column')}" if len(dropped) > MOST_NAMED else ""
+        notes.append(f"no room for {named}{more}; widen the window, or use --out FILE.csv")
     table = Table(
         box=box.SIMPLE_HEAD,
         title=Text(marks(title)) if title else None,
@@ -106,7 +110,7 @@ def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> R
         table.add_column(Text(head), justify="right" if right else "left", no_wrap=not wide, overflow="fold")
     for row in text.itertuples(index=False):
         table.add_row(*(Text(str(v)) for v in row))
-    return table
+    return table, max(width, _natural_width(shown) if on_side is None else 0)
 
 
 def findings_of(findings: Iterable[Finding], how: str = "") -> list[RenderableType]:
@@ -147,7 +151,10 @@ def print_view(
     for line in about:
         console.print(Text(marks(line), style="dim"))
     for name, shown in tables.items():
-        console.print(table_of(shown, None if name == "table" else name.replace("_", " "), console.width))
+        width = console.width
+        table, console.width = table_of(shown, None if name == "table" else name.replace("_", " "), width)
+        console.print(table)
+        console.width = width
     for item in findings_of(findings, how):
         console.print(item)
 

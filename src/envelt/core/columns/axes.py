@@ -56,8 +56,7 @@ class Cuts:
     missing: bool = False
 
     def __post_init__(self) -> None:
-        for point in self.at:
-            finite_number(point, "cut points")
+        object.__setattr__(self, "at", tuple(finite_number(point, "cut points") for point in self.at))
         for name in ("width", "start"):
             if getattr(self, name) is not None:
                 finite_number(getattr(self, name), f"{name} of the bins")

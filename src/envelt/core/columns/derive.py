@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
@@ -28,16 +29,11 @@ def in_order(plans: Mapping[str, DerivedPlan]) -> list[str]:
     ExpressionError
         Some need each other.
     """
-    done: list[str] = []
-    waiting = dict(plans)
-    while waiting:
-        ready = [n for n, p in waiting.items() if not (origins(p) & waiting.keys())]
-        if not ready:
-            raise ExpressionError(f"The derived columns {', '.join(waiting)} need each other: none can be made first.")
-        for name in ready:
-            done.append(name)
-            del waiting[name]
-    return done
+    try:
+        return list(TopologicalSorter({n: origins(p) & plans.keys() for n, p in plans.items()}).static_order())
+    except CycleError as error:
+        circle = ", ".join(dict.fromkeys(error.args[1]))
+        raise ExpressionError(f"The derived columns {circle} need each other: none can be made first.") from None
 
 
 def derive(table: Table, plan: DerivedPlan) -> RawColumn:
@@ -65,16 +61,15 @@ def _regroup(table: Table, plan: DerivedPlan) -> RawWords:
     if not isinstance(column, CategoryColumn):
         raise KindConflictError(f"Column {plan.regroup!r} is {column.kind} and has no levels to regroup.")
     new = {}
+    place = {text: i for texts in (column.written, column.levels) for i, text in enumerate(texts)}
     for level, olds in plan.into.items():
         for old in olds:
-            at = next(
-                (i for i, pair in enumerate(zip(column.levels, column.written, strict=True)) if old in pair), None
-            )
+            at = place.get(old)
             if at is None:
                 hint = did_you_mean(old, column.levels)
                 raise ExpressionError(f"Column {plan.regroup!r} has no level {old!r}.{hint}")
             new[at] = level
     named = [new.get(i, level) for i, level in enumerate(column.levels)]
-    levels = list(dict.fromkeys(named))
-    at_new = np.array([*(levels.index(n) for n in named), -1], np.int32)
-    return RawWords(at_new[column.codes], levels, column.ordered)
+    levels = {n: i for i, n in enumerate(dict.fromkeys(named))}
+    at_new = np.array([*(levels[n] for n in named), -1], np.int32)
+    return RawWords(at_new[column.codes], list(levels), column.ordered)

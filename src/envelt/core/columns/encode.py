@@ -10,16 +10,16 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from ...errors import KindConflictError, did_you_mean, pointing
+from ...errors import KindConflictError, did_you_mean, option, pointing
 from ..parallel import in_threads
 from ..words import plural
 from .grades import grade_order
 from .kinds import Detected, detect
-from .marks import Reading, read_texts, without_marks
+from .marks import KEPT_AS_TEXT, Reading, read_texts, without_marks
 from .plan import ColumnPlan
-from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .raw import LARGEST, RawColumn, RawNumbers, RawTimes, RawWords, check_finite, too_large
 from .readings import whole_days
-from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_label, time_label
+from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_labels, time_labels
 
 NO_PLAN = ColumnPlan()
 BOOLEANS = (("no", "yes"), ("false", "true"), ("f", "t"), ("n", "y"))
@@ -66,6 +66,9 @@ def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any], mis
         seen = read_texts(name, raw) or Reading(_folded(raw), "")
     elif isinstance(raw, RawNumbers) and plan.kind in ("", "datetime"):
         seen = _days(name, raw)
+    check_finite(name, seen.raw, rows)
+    if isinstance(seen.raw, RawNumbers) and plan.kind not in WORD_KINDS:
+        seen = _computable(name, seen, plan.kind, rows)
     read, reading = seen.raw, seen.how
     found = detect(name, read)
     detected = found.kind
@@ -118,6 +121,30 @@ def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
     )
 
 
+def _computable(name: str, seen: Reading, kind: str, rows: pd.Index[Any]) -> Reading:
+    """Return numbers; as text where their squares are beyond what floats hold, so that nothing can be computed.
+
+    Raises
+    ------
+    KindConflictError
+        They are declared numbers.
+    """
+    raw = seen.raw
+    assert isinstance(raw, RawNumbers)
+    beyond = np.abs(raw.values) > LARGEST
+    if not beyond.any():
+        return seen
+    at = int(np.argmax(beyond))
+    what = f"numbers beyond {LARGEST:.0e} ({raw.values[at]:.6g} in row {rows[at]}), at the end of what floats hold"
+    if kind:
+        raise KindConflictError(
+            f"Column {name!r} cannot be {kind}: it holds {what}. Rescale it, or say which stand for missing, "
+            f"{option('missing', str(raw.values[at]))}."
+        )
+    codes, unique = _factorize(raw.values, np.isnan(raw.values))
+    return Reading(RawWords(codes, number_labels(unique)), f"{what}: {KEPT_AS_TEXT}", seen.blanked)
+
+
 def _days(name: str, raw: RawNumbers) -> Reading:
     """Return whole numbers that write days as times, and how they were read; others as they are."""
     absent = np.isnan(raw.values)
@@ -160,6 +187,8 @@ def _as_numbers(name: str, raw: RawColumn, kind: str, rows: pd.Index[Any]) -> ND
         return raw.values
     if isinstance(raw, RawTimes):
         raise KindConflictError(f"Column {name!r} holds dates and cannot be {kind}: declare it datetime.")
+    if raw.exact:
+        raise too_large(name, raw, rows)
     numbers = pd.to_numeric(pd.Series(raw.words, dtype=object), errors="coerce").to_numpy(np.float64)
     wrong = ~np.isfinite(numbers)
     if wrong[raw.codes[raw.codes >= 0]].any():
@@ -198,11 +227,11 @@ def _as_levels(raw: RawColumn, what: Detected) -> tuple[NDArray[np.int32], tuple
         order = what.order or (grade_order(levels) if what.kind == "ordinal" else ())
     elif isinstance(raw, RawNumbers):
         codes, unique = _factorize(raw.values, np.isnan(raw.values))
-        levels = [number_label(v) for v in unique]
+        levels = number_labels(unique)
         order = ()
     else:
         codes, unique = _factorize(raw.values, raw.absent)
-        levels, order = [time_label(v) for v in unique], ()
+        levels, order = time_labels(unique), ()
     counts = np.bincount(codes[codes >= 0], minlength=len(levels))
     if order:
         place = {level: i for i, level in enumerate(order)}

@@ -36,7 +36,7 @@ from .expression_values import (
     refuse,
 )
 from .functions import FUNCTIONS
-from .raw import RawColumn, RawNumbers, RawTimes, RawWords
+from .raw import EXACT, RawColumn, RawNumbers, RawTimes, RawWords
 from .table import CategoryColumn, NumericColumn, Table, TimeColumn
 
 Mask = NDArray[np.bool_]
@@ -133,22 +133,36 @@ def _parse(expression: str) -> tuple[ast.expr, dict[str, str]]:
 
 
 def _unquote(expression: str, names: dict[str, str]) -> str:
-    """Replace names in backticks, outside quoted text, by placeholders that Python's grammar can read."""
+    """Replace names in backticks, and those beyond ASCII, by placeholders that Python's grammar can read.
+
+    Python takes ａ for a, and µ for the Greek letter; a column is named as it is written.
+    """
+    prefix = "_column_"
+    while prefix in expression:
+        prefix += "_"
 
     def swap(match: re.Match[str]) -> str:
-        if match.group(1) is None:
-            return match.group(0)
-        placeholder = f"_column_{len(names)}_"
-        names[placeholder] = match.group(1)
+        name = match["quoted"] or match["plain"]
+        if name is None or (match["plain"] and name.isascii()):
+            return match[0]
+        placeholder = f"{prefix}{len(names)}_"
+        names[placeholder] = name
         return placeholder
 
-    return re.sub(r"'(?:[^'\\]|\\.)*'|\"(?:[^\"\\]|\\.)*\"|`([^`]+)`", swap, expression)
+    parts = r"""'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|`(?P<quoted>[^`]+)`|(?P<plain>[^\W\d]\w*)"""
+    return re.sub(parts, swap, expression)
 
 
 def _evaluate(table: Table, expression: str) -> Value:
     tree, names = _parse(expression)
-    with np.errstate(all="ignore"):
-        return _Evaluator(table, names).value(tree)
+    try:
+        with np.errstate(all="ignore"):
+            return _Evaluator(table, names).value(tree)
+    except ExpressionError as error:
+        told = str(error.args[0])
+        for placeholder, name in names.items():
+            told = told.replace(placeholder, name)
+        raise ExpressionError(told) from error
 
 
 class _Evaluator:
@@ -192,6 +206,8 @@ class _Evaluator:
             return Text(node.value)
         if isinstance(node.value, bool):
             return Text(str(node.value))
+        if isinstance(node.value, int) and abs(node.value) > EXACT:
+            return Text(str(node.value))  # as a code is written: floating point would lose digits
         if isinstance(node.value, (int, float)):
             try:
                 number = float(node.value)
@@ -330,4 +346,5 @@ def _same_level(column: CategoryColumn, i: int, value: float | str) -> bool:
 def _level_numbers(column: CategoryColumn) -> Floats | None:
     """Return the levels as numbers, with NaN for missing at the end, if all of them are numbers."""
     numbers = pd.to_numeric(pd.Series(column.written, dtype=object), errors="coerce").to_numpy(np.float64)
-    return None if np.isnan(numbers).any() else np.append(numbers, np.nan)
+    lost = np.isnan(numbers) | (np.abs(numbers) > EXACT)
+    return None if lost.any() else np.append(numbers, np.nan)

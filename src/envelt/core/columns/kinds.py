@@ -18,7 +18,7 @@ from ..words import plural
 from .grades import grade_order
 from .names import glued_id, hints, names_rows
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
-from .table import short_label, time_label
+from .table import number_labels, short_label, time_label
 from .times import are_parts_of_years, is_clock
 
 Floats = NDArray[np.float64]
@@ -145,6 +145,7 @@ def _of_distinct(name: str, values: Floats, unique: Floats, counts: Ints) -> Det
         return _constant(1, short_label(unique[0]))
     low, high = short_label(unique[0]), short_label(unique[-1])
     if distinct == 2:
+        low, high = number_labels(unique) if low == high else (low, high)
         return Detected("binary", f"two values, {low} and {high}")
     if not (unique == np.floor(unique)).all():
         if are_parts_of_years(unique):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -17,6 +18,9 @@ KNOWN = frozenset(
     {".", "..", "...", "-", "--", "---", "?", "??", "*", "na", "n/a", "n.a.", "#n/a", "null", "nan", "missing"}
 )
 """Texts that mean nothing else beside numbers or dates."""
+
+
+KEPT_AS_TEXT = "kept as text"
 
 
 class Reading(NamedTuple):
@@ -36,7 +40,7 @@ def without_marks(raw: RawColumn, marks: Iterable[str]) -> RawColumn:
     if isinstance(raw, RawWords):
         return _blanked(raw, np.array([w.strip() in named for w in raw.words], bool))
     values = raw.values
-    numbers = [float(m) for m in named if read_numbers([m]) is not None and _is_number(m)]
+    numbers = [float(m) for m in named if _is_number(m) and (read_numbers([m]) is not None or np.isinf(float(m)))]
     if not np.isin(values, numbers).any():
         return raw
     return RawNumbers(np.where(np.isin(values, numbers), np.nan, values))
@@ -104,6 +108,9 @@ def _texts_among_numbers(raw: RawWords) -> NDArray[np.bool_]:
 def _read(raw: RawWords) -> Reading | None:
     """Read texts as numbers or dates where all of them can be."""
     numbers = None if raw.exact else read_numbers(raw.words)
+    if numbers is not None and (numbers.exact or numbers.units):
+        why = f"numbers of two units, {' and '.join(numbers.units)}: {KEPT_AS_TEXT}" if numbers.units else ""
+        return Reading(replace(raw, exact=numbers.exact), why)
     if numbers is not None:
         values = np.append(numbers.values, np.nan)[raw.codes]
         return Reading(RawNumbers(values), f"numbers kept as text, {numbers.how}", form=numbers.form)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OutcomeError, UnknownEventError, did_you_mean, unknown_column
+from ..magnitude import spread_of
 from ..stats.targets import ClassTarget, NumberTarget, Target
 from ..words import plural
 from .kinds import CLASS_KINDS, NUMERIC_KINDS
@@ -122,7 +123,7 @@ class NumericOutcome:
     def deviation(self) -> float:
         """The standard deviation of the known; infinite where squares overflow."""
         with np.errstate(over="ignore", invalid="ignore"):
-            return float(np.std(self.values[self.known]))
+            return spread_of(self.values[self.known])
 
     def take(self, keep: NDArray[np.bool_]) -> NumericOutcome:
         """Return the outcome of some of the rows."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ...errors import OptionError, did_you_mean, pointing
-from ..asked import each_once, finite_number
+from ..asked import each_once, finite_number, listed, text
 from .kinds import check_kind
 from .table import number_label
 
@@ -112,8 +112,12 @@ def column_plan(name: str, given: Mapping[str, Any]) -> ColumnPlan:
     OptionError, UnknownKindError
         With the key, what was expected and what was found.
     """
+    if not isinstance(given, Mapping):
+        raise OptionError(
+            f"Decisions about column {name!r} must be a dict such as {{'kind': 'nominal'}}, not {given!r}."
+        )
     _known(f"column {name!r}", given, COLUMN_KEYS)
-    texts = {k: _text(f"{k} of column {name!r}", given[k]) for k in ("kind", "label", "unit") if k in given}
+    texts = {k: text(given[k], f"{k} of column {name!r}") for k in ("kind", "label", "unit") if k in given}
     if texts.get("kind"):
         check_kind(texts["kind"])
     valid = None
@@ -122,12 +126,12 @@ def column_plan(name: str, given: Mapping[str, Any]) -> ColumnPlan:
     labels = given.get("labels", {})
     if not isinstance(labels, Mapping):
         raise OptionError(f"labels of column {name!r} must be a table of value = label, not {labels!r}.")
-    order = _list(f"order of column {name!r}", given.get("order", ()))
+    order = listed(given.get("order", ()), f"order of column {name!r}")
     each_once(map(str, order), f"order of column {name!r}")
     return ColumnPlan(
         **texts,
         range=valid,
-        labels={str(k): _text(f"label of {k!r} in column {name!r}", v) for k, v in labels.items()},
+        labels={str(k): text(v, f"label of {k!r} in column {name!r}") for k, v in labels.items()},
         order=tuple(str(o) for o in order),
         missing=marks(f"missing of column {name!r}", given.get("missing", ())),
     )
@@ -142,7 +146,7 @@ def marks(what: str, given: Any) -> tuple[str, ...]:
     """
     if isinstance(given, str):
         return (given,)
-    found = _list(what, given)
+    found = listed(given, what)
     for mark in found:
         if isinstance(mark, bool) or not isinstance(mark, (str, int, float)):
             raise OptionError(f"The {what} must be texts or numbers, not {mark!r}.")
@@ -160,10 +164,10 @@ def derived_plan(name: str, given: Mapping[str, Any]) -> DerivedPlan:
     recipes = [k for k in ("expression", "cut", "regroup") if given.get(k)]
     if len(recipes) != 1:
         raise OptionError(f"Derived column {name!r} needs one of expression, cut or regroup, and has {len(recipes)}.")
-    texts = {k: _text(f"{k} of {name!r}", given[k]) for k in recipes}
+    texts = {k: text(given[k], f"{k} of {name!r}") for k in recipes}
     if recipes == ["cut"]:
-        at = tuple(_number(f"at of {name!r}", a) for a in _list(f"at of {name!r}", given.get("at", ())))
-        names = tuple(str(n) for n in _list(f"names of {name!r}", given.get("names", ())))
+        at = tuple(finite_number(a, f"at of {name!r}") for a in listed(given.get("at", ()), f"at of {name!r}"))
+        names = tuple(str(n) for n in listed(given.get("names", ()), f"names of {name!r}"))
         if not at or list(at) != sorted(set(at)):
             raise OptionError(f"The cut points of {name!r} must rise, each above the one before, not {list(at)}.")
         if len(names) != len(at) + 1 or len(set(names)) < len(names):
@@ -173,7 +177,7 @@ def derived_plan(name: str, given: Mapping[str, Any]) -> DerivedPlan:
         into = given.get("into", {})
         if not isinstance(into, Mapping) or not into:
             raise OptionError(f"into of {name!r} must be a table of new level = [old levels].")
-        groups = {str(k): tuple(str(o) for o in _list(f"into of {name!r}", v)) for k, v in into.items()}
+        groups = {str(k): tuple(str(o) for o in listed(v, f"into of {name!r}")) for k, v in into.items()}
         each_once((old for olds in groups.values() for old in olds), f"into of {name!r}")
         return DerivedPlan(regroup=texts["regroup"], into=groups)
     return DerivedPlan(expression=texts["expression"])
@@ -186,26 +190,8 @@ def _known(where: str, given: Mapping[str, Any], keys: tuple[str, ...]) -> None:
                 raise OptionError(f"Unknown key {key!r} in {where}.{did_you_mean(key, keys)}")
 
 
-def _text(what: str, value: Any) -> str:
-    if not isinstance(value, str):
-        raise OptionError(f"The {what} must be text, not {value!r}.")
-    return value
-
-
-def _number(what: str, value: Any) -> float:
-    if isinstance(value, bool) or not isinstance(value, (int, float)):
-        raise OptionError(f"The {what} must be numbers, not {value!r}.")
-    return finite_number(value, what)
-
-
-def _list(what: str, value: Any) -> list[Any]:
-    if isinstance(value, str) or not isinstance(value, (list, tuple)):
-        raise OptionError(f"The {what} must be a list, not {value!r}.")
-    return list(value)
-
-
 def _range(name: str, value: Any) -> tuple[float, float]:
-    ends = [_number(f"range of column {name!r}", v) for v in _list(f"range of column {name!r}", value)]
+    ends = [finite_number(v, f"range of column {name!r}") for v in listed(value, f"range of column {name!r}")]
     if len(ends) != 2 or ends[0] >= ends[1]:
         raise OptionError(f"The range of column {name!r} must be two rising numbers, not {value!r}.")
     return ends[0], ends[1]

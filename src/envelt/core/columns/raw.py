@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
-from ...errors import InfiniteValueError, IntegerTooLargeError
+from ...errors import InfiniteValueError, IntegerTooLargeError, option
 from ..words import plural
 
 EXACT = 2**53  # the largest range in which float64 holds every whole number
+
+LARGEST = 1e301
+"""Of a number: sums over ten million rows are then held by float64."""
 
 EXACT_KINDS = ("nominal", "identifier", "text", "binary", "ordinal")
 """Declared kinds under which whole numbers are kept as text, so none is too large."""
@@ -59,26 +64,37 @@ class RawNested:
 RawColumn = RawNumbers | RawWords | RawTimes
 
 
-def checked_numbers(name: str, values: NDArray[np.float64], first_row: int = 0) -> RawNumbers:
+FIRST_TIME, LAST_TIME = -62_135_596_800_000_000, 253_402_300_799_999_999
+"""The first and the last microsecond of the years 1 to 9999, which calendars have."""
+
+
+def are_of_the_calendar(micro: NDArray[np.int64]) -> bool:
+    """Say whether times, none missing, lie within the years 1 to 9999."""
+    return len(micro) == 0 or bool(micro.min() >= FIRST_TIME and micro.max() <= LAST_TIME)
+
+
+def check_finite(name: str, raw: RawColumn, rows: pd.Index[Any]) -> None:
     """Refuse infinities, naming the column and the row.
 
     Raises
     ------
     InfiniteValueError
     """
-    infinite = np.isinf(values)
-    if infinite.any():
+    infinite = np.isinf(raw.values) if isinstance(raw, RawNumbers) else np.zeros(0, bool)
+    if isinstance(raw, RawNumbers) and infinite.any():
         at = int(np.argmax(infinite))
         raise InfiniteValueError(
-            f"Column {name!r} holds {values[at]:+} in {plural(infinite.sum(), 'row')} (first in row {at + first_row}), "
-            f"and no mean or rank can be taken of it. Write those cells as missing, or ignore the column."
+            f"Column {name!r} holds {raw.values[at]:+}, or a number too large to be told from it, in "
+            f"{plural(infinite.sum(), 'row')} (first in row {rows[at]}), and no mean or rank can be taken of it. "
+            f"Mend them, say that they are missing, {option('missing', str(raw.values[at]))}, or ignore the column."
         )
-    return RawNumbers(values)
 
 
-def too_large(name: str, row: int, value: int) -> IntegerTooLargeError:
+def too_large(name: str, raw: RawWords, rows: pd.Index[Any]) -> IntegerTooLargeError:
     """Build the error for whole numbers that float64 cannot tell apart."""
+    longest = np.array([*(len(w) for w in raw.words), 0])
+    at = int(longest[raw.codes].argmax())
     return IntegerTooLargeError(
-        f"Column {name!r} holds whole numbers beyond 2^53 (row {row}: {value}), which floating point cannot "
-        f"tell apart, so it cannot be a quantity as it is. Leave its kind out, rescale it, or ignore it."
+        f"Column {name!r} holds whole numbers beyond 2^53 (row {rows[at]}: {raw.words[raw.codes[at]]}), which floating "
+        f"point cannot tell apart, so it cannot be a quantity as it is. Leave its kind out, rescale it, or ignore it."
     )

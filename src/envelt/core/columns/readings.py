@@ -13,6 +13,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from .raw import EXACT
+
 CURRENCY = "€$£¥₹₽₩¢"
 _PLAIN = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
 _COMMA_GROUPS = re.compile(r"[+-]?\d{1,3}(,\d{3})+(\.\d+)?")
@@ -23,11 +25,17 @@ _LEADING_ZERO = re.compile(r"[+-]?0\d")
 
 
 class NumberReading(NamedTuple):
-    """A number for each text, how it was read, and which of `FORMS` it is."""
+    """A number for each text, how it was read, and which of `FORMS` it is.
+
+    ``exact`` says that some are whole numbers of which floating point would lose digits, ``units`` of which two they
+    are where some are percentages or amounts of one currency and others not: then they are no one quantity.
+    """
 
     values: NDArray[np.float64]
     how: str
     form: str = "plain"
+    exact: bool = False
+    units: tuple[str, ...] = ()
 
 
 class DateReading(NamedTuple):
@@ -60,9 +68,25 @@ def read_numbers(words: list[str]) -> NumberReading | None:
     if form is None:
         return None
     how, convert = FORMS[form]
-    values = np.array([float(convert(b)) for b in bare])
+    plain = [convert(b) for b in bare]
+    values = np.array([float(p) for p in plain])
     parts = [*sorted(signs), *([how] if how else [])]
-    return NumberReading(values, " and ".join(parts) or "plain numbers", form)
+    exact = any(_is_beyond(plain[i]) for i in np.flatnonzero(np.abs(values) > EXACT))
+    return NumberReading(values, " and ".join(parts) or "plain numbers", form, exact, _units(words, signs))
+
+
+def _is_beyond(plain: str) -> bool:
+    """Say whether a number beyond 2^53 is written out in full, as codes are, and not as 1.5e20."""
+    return "e" not in plain.casefold()
+
+
+def _units(words: list[str], signs: set[str]) -> tuple[str, ...]:
+    """Return two units of numbers in one column: two currencies, or percent and none; a zero needs no sign."""
+    found = [c for c in CURRENCY if any(c in s for s in signs)]
+    if "percent signs" in signs:
+        bare = any(not w.rstrip().endswith("%") and w.strip(" +-0.,") for w in words)
+        found += ["%"] + (["none"] if bare and not found else [])
+    return tuple(found[:2]) if len(found) > 1 else ()
 
 
 def _strip_signs(word: str, signs: set[str]) -> str:

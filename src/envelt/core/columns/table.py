@@ -13,6 +13,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ...errors import unknown_column
+from ..words import plural
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int32]
@@ -267,6 +268,20 @@ class CategoryColumn(Column):
         levels, written = _at(self.levels, order), _at(self.written, order)
         return replace(self, codes=renumber[self.codes], levels=levels, written=written)
 
+    def with_largest(self, most: int) -> CategoryColumn:
+        """Return the column with its largest levels apart and the others joined, where there are more."""
+        if len(self.levels) <= most + 1:
+            return self
+        kept = np.sort(np.argsort(-self.counts, kind="stable")[:most])
+        renumber = np.full(len(self.levels) + 1, most, np.int32)
+        renumber[kept] = np.arange(most, dtype=np.int32)
+        renumber[-1] = -1
+        joined = f"other ({plural(len(self.levels) - most, 'level')})"
+        return replace(
+            self, codes=renumber[self.codes], levels=(*_at(self.levels, kept), joined),
+            written=(*_at(self.written, kept), joined), ordered=False,
+        )  # fmt: skip
+
     def to_pandas(self) -> pd.Categorical[Any]:
         """Return the levels, in their order."""
         levels: pd.Index[Any] = pd.Index(self.levels)
@@ -361,6 +376,13 @@ def time_label(microseconds: int) -> str:
     stamp = np.datetime64(int(microseconds), "us")
     day = stamp.astype("datetime64[D]")
     return str(day) if day == stamp else str(stamp.astype("datetime64[s]"))
+
+
+def time_labels(microseconds: Iterable[int]) -> list[str]:
+    """Return different times as texts that differ: to the second, or to the microsecond if it takes that."""
+    given = [int(t) for t in microseconds]
+    labels = [time_label(t) for t in given]
+    return labels if len(set(labels)) == len(labels) else [str(np.datetime64(t, "us")) for t in given]
 
 
 def _first_different(values: NDArray[Any], missing: Mask, most: int) -> list[Any]:

@@ -12,6 +12,7 @@ from ..columns.grouping import Grouping
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..estimate import Estimate
 from ..finding import Finding, marked
+from ..magnitude import spread_of
 from ..stats.stratified import Stratified, stratified_means, stratified_odds, stratified_slope
 from ..words import p_text, plural
 
@@ -133,7 +134,7 @@ def number_within(name: str, values: Floats, outcome: ClassOutcome, by: Grouping
     rest = outcome.levels[0] if len(outcome.levels) == 2 else "the rest"
     effect = stratified_means(y, side, by.codes[keep], None if units is None else units[keep])
     with np.errstate(over="ignore", invalid="ignore"):
-        floor = ("mean_difference", T.LEAST_SD * float(np.std(y)) if len(y) else 0.0)
+        floor = ("mean_difference", T.LEAST_SD * spread_of(y) if len(y) else 0.0)
     contrast = Contrast(f"{outcome.event} against {rest}", {"mean_difference": effect}, floor)
     return WithinGroups(name, outcome.name, by.names, f"the mean of {marked(name)}", (contrast,))
 
@@ -144,7 +145,7 @@ def slope_within(name: str, x: Floats, outcome: NumericOutcome, by: Grouping, un
     at, y = x[keep], outcome.values[keep]
     effect = stratified_slope(at, y, by.codes[keep], None if units is None else units[keep])
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-        floor = T.LEAST_SD * float(np.std(y)) / float(np.std(at)) if len(at) and np.std(at) > 0 else 0.0
+        floor = T.LEAST_SD * spread_of(y) / spread_of(at) if len(at) and spread_of(at) > 0 else 0.0
     contrast = Contrast("a step of 1", {"slope": effect}, ("slope", floor))
     return WithinGroups(name, outcome.name, by.names, f"{marked(outcome.name)} along {marked(name)}", (contrast,))
 

@@ -13,6 +13,7 @@ from ..columns.table import number_label, short_label
 from ..columns.times import is_quantity
 from ..estimate import UNDEFINED_TEST, Significance
 from ..finding import Finding, marked
+from ..magnitude import spread_of
 from ..shapes.bins import Bins
 from ..shapes.dip import dip_test
 from ..shapes.peaks import TwoPeaks, peaks_by_width, two_peaks
@@ -210,7 +211,7 @@ def peaks_of(body: Floats, dip: Significance) -> TwoPeaks | None:
     peaks = two_peaks(body)
     if peaks is None or peaks.depth > T.VALLEY or peaks.lower < T.PEAK_LEAST:
         return None
-    return None if peaks.second - peaks.first < T.PEAKS_APART * float(np.std(body)) else peaks
+    return None if peaks.second - peaks.first < T.PEAKS_APART * spread_of(body) else peaks
 
 
 def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Finding]:

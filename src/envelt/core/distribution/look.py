@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OptionError, did_you_mean, option
-from ..asked import finite_number, whole_number
+from ..asked import check_options, finite_number, listed, refuse_unknown, text, whole_number, yes_no
 from ..columns.table import number_label
 from ..shapes.calendar import UNITS
 
@@ -45,6 +45,13 @@ class LookOptions(TypedDict, total=False):
     limits: Sequence[float] | None
     calendar: str | None
     residuals: bool
+
+
+_CHECKS = {
+    "picture": text, "scale": text, "measure": text, "arrange": text, "calendar": text, "width": finite_number,
+    "start": finite_number, "bandwidth": finite_number, "numbers": yes_no, "normal": yes_no, "box": yes_no,
+    "residuals": yes_no,
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -97,6 +104,8 @@ class Look:
     residuals: bool = False
 
     def __post_init__(self) -> None:
+        for name, value in check_options(vars(self), _CHECKS).items():
+            object.__setattr__(self, name, value)
         for name, choices in (
             ("picture", PICTURES),
             ("scale", SCALES),
@@ -122,14 +131,11 @@ class Look:
         self._check_numbers()
 
     def _check_numbers(self) -> None:
-        for name in ("bandwidth", "width", "start"):
-            if getattr(self, name) is not None:
-                finite_number(getattr(self, name), f"option {name}")
         if self.bins is not None:
             whole_number(self.bins, 1, "number of bins")
-        if self.bandwidth is not None and not (np.isfinite(self.bandwidth) and self.bandwidth > 0):
+        if self.bandwidth is not None and self.bandwidth <= 0:
             raise OptionError(f"The bandwidth must be a number above zero, not {self.bandwidth:g}.")
-        if self.width is not None and not (np.isfinite(self.width) and self.width > 0):
+        if self.width is not None and self.width <= 0:
             raise OptionError(f"The width of the bins must be a number above zero, not {self.width:g}.")
         if self.limits is not None and not self.limits[0] < self.limits[1]:
             raise OptionError(
@@ -146,10 +152,7 @@ class Look:
             With the nearest name where one is unknown.
         """
         given: dict[str, Any] = dict(options)
-        known = [f.name for f in fields(cls)]
-        for name in given:
-            if name not in known:
-                raise OptionError(f"There is no option {name!r}.{did_you_mean(name, known)}")
+        refuse_unknown(given, [f.name for f in fields(cls)], "A look")
         if given.get("limits") is not None:
             given["limits"] = _pair(given["limits"])
         return cls(**given)
@@ -157,12 +160,10 @@ class Look:
 
 def _pair(limits: Sequence[float]) -> tuple[float, float]:
     try:
-        low, high = (float(v) for v in limits)
-    except (TypeError, ValueError):
+        low, high = listed(limits, "limits")
+    except (OptionError, ValueError):
         raise OptionError(f"The limits of an axis are two numbers, low and high, not {limits!r}.") from None
-    finite_number(low, "lower limit of an axis")
-    finite_number(high, "upper limit of an axis")
-    return low, high
+    return finite_number(low, "lower limit of an axis"), finite_number(high, "upper limit of an axis")
 
 
 @dataclass(frozen=True)

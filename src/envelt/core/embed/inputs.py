@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..columns.table import CategoryColumn, Column
+from ..magnitude import in_unit, spread_of
 
 Floats = NDArray[np.float64]
 
@@ -96,8 +97,8 @@ def encoder_of(column: Column, scaled: bool = True) -> Encoder | None:
     if len(present) < 2 or present.min() == present.max():
         return None
     first = float(present[0])
-    centre = first + float(np.mean(present - first))
-    spread = float(np.std(present - first))
+    away, unit = in_unit(present - first)
+    centre, spread = first + unit * float(np.mean(away)), spread_of(present)
     return Encoder(column.name, centre, spread if scaled and spread > 0 else 1.0)
 
 

@@ -11,6 +11,7 @@ from scipy import stats
 from ...errors import option
 from .. import thresholds as T
 from ..finding import Finding, marked
+from ..magnitude import in_unit, spread_of
 from ..stats.correlation import pearson_coefficient
 from ..words import p_text, plural
 from .forms import FORMS
@@ -184,7 +185,7 @@ def _correlated(relations: Relations) -> list[_Pair]:
 
 
 def _standardized(v: Floats) -> Floats:
-    away = v - v.mean()
+    away, _ = in_unit(v - v.mean())
     spread = float(np.sqrt(np.mean(away**2)))
     return np.asarray(away / spread) if spread > 0 else away
 
@@ -314,7 +315,7 @@ def _summary(side: Side, target: Side | None) -> tuple[float, float, float]:
     if len(present) < T.LEAST_SHAPE:
         return float("nan"), float("nan"), float("nan")
     with np.errstate(over="ignore", invalid="ignore"):
-        mean, sd = float(present.mean()), float(present.std(ddof=1))
+        mean, sd = float(present.mean()), spread_of(present, 1)
     if not (np.isfinite(sd) and sd > 0):
         return float("nan"), float("nan"), float("nan")
     if target is None:

@@ -67,7 +67,8 @@ def _hull(x: Floats, y: Floats, convex: bool) -> Floats:
 
     Its slopes are the isotonic regression of the slopes between neighbours, weighted by their distances.
     """
-    width = np.diff(x)
+    width = np.diff(x) / (x[-1] - x[0] if x[-1] > x[0] else 1.0)
+    width = np.maximum(width, 1e-290)  # over hundreds of decades slopes would be no numbers
     slopes = isotonic_regression(np.diff(y) / width, weights=width, increasing=convex).x
     return np.asarray(y[0] + np.concatenate(([0.0], np.cumsum(slopes * width))))
 

@@ -12,6 +12,7 @@ from scipy.special import ndtr, ndtri
 from ..distribution.column_findings import peaks_of
 from ..distribution.tails import beyond, far_limits
 from ..estimate import UNDEFINED_TEST, Significance
+from ..magnitude import in_unit
 from ..parallel import in_threads
 from ..shapes.dip import dip_test
 from ..shapes.peaks import TwoPeaks
@@ -282,9 +283,9 @@ def _gain(transform: Transform, distinct: Floats, count: NDArray[np.int64], sd: 
     else:
         return transform.gain if np.isfinite(transform.parameter) else np.nan
     n = count.sum()
-    mean = float(count @ distinct) / n
-    plain = float(np.sqrt(count @ (distinct - mean) ** 2 / (n - 1)))
-    return float(n * np.log(plain / sd) + count @ slopes)
+    away, unit = in_unit(distinct - float(count @ distinct) / n)
+    plain = float(np.sqrt(count @ away**2 / (n - 1)))
+    return float(n * (np.log(plain) + np.log(unit) - np.log(sd)) + count @ slopes)
 
 
 def _histogram(images: Floats, count: NDArray[np.int64], falling: bool) -> tuple[Floats, NDArray[np.int64]]:

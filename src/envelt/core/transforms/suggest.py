@@ -135,7 +135,7 @@ def _chosen(compared: Compared) -> Seen:
 def _of_powers(compared: Compared, plain: Seen, usable: list[Seen], root: float) -> Seen:
     """Choose among the powers and logarithms: the simplest that does about as well as the best."""
     gains = [compared.seen[f].gain for f in ("box_cox", "yeo_johnson") if compared.seen[f].usable]
-    if 2 * np.nanmax(gains) < T.SKEWED:
+    if not gains or 2 * np.nanmax(gains) < T.SKEWED:
         return plain
     if compared.top_share > T.TIED:
         return _least_skewed(plain, usable, root)

@@ -46,7 +46,7 @@ def measured(result: NumberDistribution, i: int) -> Floats:
     if measure == "count":
         return counts.astype(np.float64)
     share = counts / n
-    return np.asarray(share if measure == "share" else share / np.diff(result.bins.edges))
+    return np.asarray(share if measure == "share" else share / np.maximum(np.diff(result.bins.edges), 1e-300))
 
 
 def measure_of(result: NumberDistribution) -> str:
@@ -61,7 +61,7 @@ def measure_of(result: NumberDistribution) -> str:
 
 def _unequal(result: NumberDistribution) -> bool:
     widths = np.diff(result.bins.edges)
-    return result.calendar is None and bool(widths.max() > 1.01 * widths.min())
+    return result.calendar is None and bool(widths.max() > 1.01 * widths.min() > 0)
 
 
 def _in_line(figure: Figure, result: NumberDistribution, order: list[int]) -> None:

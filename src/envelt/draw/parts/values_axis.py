@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from matplotlib.ticker import Formatter
@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.axis import Axis
 
+FIRST_DAY, LAST_DAY = -719_162.0, 2_932_896.0
+"""Days since 1970 of the years 1 to 9999."""
 SCALE_NAMES = {"log": "log scale", "log1p": "log scale of 1 + value"}
 
 
@@ -52,8 +54,15 @@ def set_date_ticks(axis: Axis, most: int | None = None) -> None:
     """Give an axis of days since 1970 ticks of the calendar."""
     import matplotlib.dates as mdates
 
+    class OfTheCalendar(mdates.AutoDateLocator):
+        """Ticks in the years 1 to 9999, even where the axis reaches a little beyond."""
+
+        def viewlim_to_dt(self) -> Any:
+            ends = np.clip(sorted(axis.get_view_interval()), FIRST_DAY, LAST_DAY)
+            return tuple(mdates.num2date(ends))  # type: ignore[no-untyped-call]
+
     few = {} if most is None else {"minticks": 2, "maxticks": most}
-    locator = mdates.AutoDateLocator(**few)  # type: ignore[no-untyped-call]
+    locator = OfTheCalendar(**few)  # type: ignore[no-untyped-call]
     axis.set_major_locator(locator)
     axis.set_major_formatter(mdates.ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
 

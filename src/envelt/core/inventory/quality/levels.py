@@ -9,7 +9,7 @@ import numpy as np
 
 from ....errors import option
 from ... import thresholds as T
-from ...columns.marks import KNOWN
+from ...columns.marks import KEPT_AS_TEXT, KNOWN
 from ...columns.readings import read_numbers
 from ...columns.table import CategoryColumn, Column, Table
 from ...finding import Finding, marked
@@ -168,7 +168,18 @@ def _many_or_rare(c: CategoryColumn) -> list[Finding]:
 def _borderline(c: Column) -> list[Finding]:
     """Say which other kind a column may be, and how to settle it."""
     found = []
-    if c.reading and not c.blanked:
+    if c.reading.endswith(KEPT_AS_TEXT):
+        found.append(
+            Finding(
+                "kept-as-text",
+                "caution",
+                (c.name,),
+                f"{marked(c.name)} holds {c.reading}.",
+                "Bring it to one unit, or rescale it, or say which cells are missing; as it is, no mean is taken.",
+                {"reading": c.reading},
+            )
+        )
+    elif c.reading and not c.blanked:
         doubt = "may be swapped" in c.reading
         found.append(
             Finding(
