@@ -6,6 +6,7 @@ import functools
 import inspect
 import sys
 from collections.abc import Callable, Iterable, Sequence
+from errno import EPIPE
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, cast
 
@@ -238,7 +239,13 @@ def console() -> Any:
 
     from ..write.terminal import LEAST_WIDTH
 
-    made = Console(highlight=False, soft_wrap=False)
+    class Told(Console):
+        """A console that leaves it to the command line what happens where nobody reads any more."""
+
+        def on_broken_pipe(self) -> None:
+            raise BrokenPipeError(EPIPE, "nobody reads any more")
+
+    made = Told(highlight=False, soft_wrap=False)
     made.width = max(made.width, LEAST_WIDTH) if made.width else USUAL_WIDTH  # COLUMNS=0 says nothing
     return made
 

@@ -15,7 +15,7 @@ from ..core.columns.outcome import ClassOutcome, Outcome
 from ..core.columns.plan import StudyPlan
 from ..core.columns.table import CategoryColumn, Table
 from ..core.columns.units import unit_keys
-from ..core.contingency.turnround import turns_among
+from ..core.contingency.turnround import turn_findings, turns_among
 from ..core.finding import Finding
 from ..core.later import Later
 from ..core.stats.clustered import unit_codes
@@ -174,11 +174,17 @@ class Context:
 
     def turns(self, candidates: list[str], only: str | None = None) -> Later[list[Finding]]:
         """Search candidates for relations to the outcome that turn round; of one of them only, where it is named."""
+        names = tuple(n for n in dict.fromkeys(candidates) if n != self.unit)
 
         def search() -> list[Finding]:
-            columns = [self.table[n] for n in dict.fromkeys(candidates) if n != self.unit]
-            with slow_progress("Searching for what turns round") as report:
-                return turns_among(columns, self.known_outcome, only, self.unit_codes(), report)
+            every = self._made.get(("turns", frozenset(names)))
+            if every is None:
+                with slow_progress("Searching for what turns round") as report:
+                    columns = [self.table[n] for n in names]
+                    every = turns_among(columns, self.known_outcome, only, self.unit_codes(), report)
+                if only is None:
+                    self._made["turns", frozenset(names)] = every
+            return turn_findings([t for t in every if only in (None, t.name)], self.known_outcome)
 
         return Later(search)
 

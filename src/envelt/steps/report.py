@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 from .. import __version__
+from ..core.columns.table import NumericColumn
 from ..core.distribution.look import Look
 from ..core.finding import failed_finding
 from ..core.parallel import Progress
@@ -30,6 +32,8 @@ from .transforms import show_transforms_sheet
 
 LEADING = 8
 """Candidates shown one by one."""
+MOST_TOGETHER = 120
+"""Candidates related with each other and transformed: pairs grow with the square, and no page holds them."""
 
 
 def write_report(context: Context, path: Path) -> Path:
@@ -58,8 +62,8 @@ def write_report(context: Context, path: Path) -> Path:
             _section(sheet, "How the columns are distributed", "distributions", folded=("table",)),
             _section(ranking, "The ranking", "ranking", folded=("table", "units")),
             _section(glance, "All candidates at a glance", "glance", folded=("table",)),
-            *_together(context, progress, steps),
-            *_transforms(context, progress, steps),
+            *_together(context, _best(context, ranking), progress, steps),
+            *_transforms(context, _best(context, ranking), progress, steps),
             Section("Leading candidates against the outcome", _leading_line(ranking), {}, (), anchor="candidates"),
         ]
         for i, name in enumerate(leading(ranking)):
@@ -81,24 +85,43 @@ def _candidate(context: Context, name: str, anchor: str) -> Section:
         return Section(f"{name} against the outcome", (), {}, (failed,), level=3, anchor=anchor)
 
 
-def _together(context: Context, progress: Progress, steps: int) -> list[Section]:
+def _best(context: Context, ranking: RankView) -> tuple[str, ...]:
+    """Return the best-ranked candidates where there are more than a page can hold; none, which is all, elsewhere."""
+    names = [str(n) for n in ranking.table.index]
+    return tuple(names[:MOST_TOGETHER]) if len(names) > MOST_TOGETHER else ()
+
+
+def _together(context: Context, names: tuple[str, ...], progress: Progress, steps: int) -> list[Section]:
     """Return the section on how columns go together; none where there are not two to relate."""
     progress(4, steps, "relations")
 
     def made() -> Section:
-        view = show_relations(context, Options())
-        return _section(view, view.title, "relations", folded=("pairs", "with_outcome", *_folded(view)))
+        related = [n for n in names if context.table[n].kind not in ("identifier", "text", "constant", "datetime")]
+        chosen = (*related, context.known_outcome.name) if names else ()
+        view = show_relations(context, Options(chosen))
+        section = _section(view, view.title, "relations", folded=("pairs", "with_outcome", *_folded(view)))
+        return _said(section, names, context)
 
     return _if_it_can("How the columns go together", "relations", made)
 
 
-def _transforms(context: Context, progress: Progress, steps: int) -> list[Section]:
+def _said(section: Section, names: tuple[str, ...], context: Context) -> Section:
+    """Return a section that says of how many candidates it is, where not of all."""
+    if not names:
+        return section
+    of = f"the {len(names)} best-ranked of {plural(len(context.candidates), 'candidate')}; the step by itself takes all"
+    return replace(section, about=(*section.about, of))
+
+
+def _transforms(context: Context, names: tuple[str, ...], progress: Progress, steps: int) -> list[Section]:
     """Return the section on transforms; none where there is no number."""
     progress(5, steps, "transforms")
 
     def made() -> Section:
-        view = show_transforms_sheet(context, ())
-        return _section(view, "Transforms, or none", "transforms", folded=_folded(view))
+        numbers = tuple(n for n in names if isinstance(context.table[n], NumericColumn))
+        view = show_transforms_sheet(context, numbers)
+        section = _section(view, "Transforms, or none", "transforms", folded=_folded(view))
+        return _said(section, names, context)
 
     return _if_it_can("Transforms, or none", "transforms", made)
 

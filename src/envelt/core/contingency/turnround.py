@@ -118,8 +118,8 @@ def turns_among(
     only: str | None = None,
     units: Codes | None = None,
     progress: Callable[[int, int, str], None] | None = None,
-) -> list[Finding]:
-    """Search columns for relations that turn round, and say each.
+) -> list[TurnRound]:
+    """Search columns for relations that turn round.
 
     Of many rows a share of 50,000 or more is looked at first, and what turns round there on all.
 
@@ -142,9 +142,7 @@ def turns_among(
         turned = turn_rounds(fewer, outcome.take(some), only, progress, within)
         kept = {n for t in turned for n in (t.name, t.within)}
         columns = [c for c in columns if c.name in kept]
-    return turn_findings(
-        turn_rounds([c for c in map(coded, columns) if c is not None], outcome, only, progress, units), outcome
-    )
+    return turn_rounds([c for c in map(coded, columns) if c is not None], outcome, only, progress, units)
 
 
 def turn_rounds(
@@ -186,10 +184,11 @@ def turn_rounds(
     held = [_share_of_variance(c, y) for c in columns]
     floor = T.TURN_POINTS if isinstance(outcome, ClassOutcome) else T.LEAST_SD * outcome.deviation
     found = []
+    movers = np.flatnonzero(moving)
     for i, first in enumerate(columns):
         if progress is not None:
             progress(i, len(columns), first.name)
-        for j in range(i + 1, len(columns)):
+        for j in range(i + 1, len(columns)) if moving[i] else movers[movers > i].tolist():
             pair = [(k, m) for k, m in ((i, j), (j, i)) if moving[k] and held[m] <= T.TURN_SHARE]
             parts = _joint(first, columns[j], y) if pair else None
             if parts is None or _stand_for_each_other(first, columns[j], parts[0]):
