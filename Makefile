@@ -2,13 +2,16 @@ PYTHON ?= python3
 VENV := .venv
 PY := $(VENV)/bin/python
 
-.PHONY: demo test lint benchmarks
+.PHONY: demo test search lint benchmarks
 
 demo: $(VENV)/.installed
 	$(VENV)/bin/envelt demo
 
 test: $(VENV)/.installed
 	$(PY) -m pytest -n auto
+
+search: $(VENV)/.installed
+	ENVELT_SEARCHES=$${ENVELT_SEARCHES:-3000} $(PY) -m pytest -n auto tests/test_searches.py
 
 lint: $(VENV)/.linters
 	$(VENV)/bin/ruff check src tests benchmarks

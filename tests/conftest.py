@@ -30,9 +30,9 @@ def state():
 def run(monkeypatch, capsys, tmp_path):
     """Run a command as the shell would, in an empty folder; gives (status, out, err)."""
     monkeypatch.chdir(tmp_path)
-    monkeypatch.setenv("COLUMNS", "150")
 
-    def command(*words):
+    def command(*words, columns=150):
+        monkeypatch.setenv("COLUMNS", str(columns))
         monkeypatch.setattr(sys, "argv", ["envelt", *map(str, words)])
         try:
             main()

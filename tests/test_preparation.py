@@ -609,7 +609,7 @@ def test_a_split_by_time_takes_the_last_and_by_levels_divides_none():
     a, b = Study(frame, outcome="z").split(0.4, by="zone")
     assert set(frame.loc[a.table.rows, "zone"].dropna()).isdisjoint(frame.loc[b.table.rows, "zone"].dropna())
     for bad in (0, 1, "a", True):
-        with pytest.raises(OptionError, match="between 0 and 1|finite number"):
+        with pytest.raises(OptionError, match=r"between 0 and 1|finite number"):
             Study(frame).split(bad)
     with pytest.raises(UnknownColumnError):
         Study(frame).split(0.2, by="dya")

@@ -70,7 +70,7 @@ def test_every_coefficient_interval_and_p_is_scipys_on_the_rows_where_both_are_p
 @pytest.mark.parametrize("alternative", ["two-sided", "greater", "less"])
 def test_of_under_ten_rows_ranks_have_exact_p_and_sides_are_kept(alternative):
     r = rng(1)
-    for n in range(3, 9):
+    for n in range(3, 8):
         x, y = r.permutation(n).astype(float), r.permutation(n).astype(float)
         tau = stats.kendalltau(x, y, method="exact", alternative=alternative).pvalue
         assert exact_p(x, y, "kendall", alternative) == pytest.approx(tau)

@@ -12,7 +12,7 @@ import typer
 
 from ..errors import EnveltError, OptionError
 from ..write.digits import marks
-from .options import LOOK, ROWS, SAVED, Given, console, names_in, numbers_in, takes
+from .options import LOOK, ROWS, SAVED, Given, NobodyReads, console, names_in, numbers_in, takes, until_nobody_reads
 
 app = typer.Typer(
     name="envelt",
@@ -43,7 +43,8 @@ def demo(
     """Run the main job on made-up data: writes the data, the report and the figures, and prints the ranking."""
     from .demo import run_demo
 
-    run_demo(folder, console())
+    with until_nobody_reads():
+        run_demo(folder, console())
 
 
 @app.command()
@@ -361,29 +362,26 @@ def main() -> None:
 
     A reader that has seen enough (``| head -1``) is no error.
     """
-    from click.exceptions import Abort, ClickException
-
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="replace")  # a console that lacks a letter shows a mark
+    status: int | str | None = 0
     try:
-        status = app(standalone_mode=False)
+        try:
+            app()
+        except SystemExit as stop:  # with which every command ends
+            status = stop.code
         sys.stdout.flush()
     except EnveltError as error:
         print(f"envelt: {marks(error.typed)}", file=sys.stderr)
         status = 2
-    except ClickException as error:
-        error.show()
-        status = error.exit_code
-    except (Abort, KeyboardInterrupt):
-        print("envelt: stopped.", file=sys.stderr)
-        status = 130
-    except OSError as error:
+    except (NobodyReads, OSError) as error:
         _let_go(sys.stdout)
-        if error.errno != EPIPE:
-            print(f"envelt: Cannot write what was to be printed: {error.strerror}.", file=sys.stderr)
-        status = 0 if error.errno == EPIPE else 2
-    sys.exit(status if isinstance(status, int) else 0)
+        status = 0 if isinstance(error, NobodyReads) or error.errno == EPIPE else 2
+        if status:
+            said = getattr(error, "strerror", None) or error
+            print(f"envelt: Cannot write what was to be printed: {said}.", file=sys.stderr)
+    sys.exit(status)
 
 
 def _let_go(stream: Any) -> None:

@@ -5,14 +5,15 @@ from __future__ import annotations
 import functools
 import inspect
 import sys
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from errno import EPIPE
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, cast
 
 import typer
 
-from ..errors import OptionError, OutputError
+from ..errors import EnveltError, OptionError, OutputError
 from ..write.digits import marks
 
 if TYPE_CHECKING:
@@ -68,7 +69,7 @@ SHARED: dict[str, tuple[Any, Any]] = {
     "arrange": (_option(str, "NAME", "Histograms of groups: line, overlaid, stacked, or shares in each bin."), "line"),
     "bandwidth": (_option(float | None, "NUMBER", "Of densities; by rule if not given."), None),
     "limits": (_option(str | None, "LOW,HIGH", "The ends of the axis of values."), None),
-    "calendar": (_option(str | None, "UNIT", "Dates by day, week, month, quarter or year."), None),
+    "calendar": (_option(str | None, "UNIT", "Dates by day, week, month, quarter, year, decade or century."), None),
     "numbers": (_option(bool, None, "Numbers on the bars.", "--numbers"), False),
     "normal": (_option(bool, None, "A normal curve over the histogram.", "--normal"), False),
     "box": (_option(bool, None, "A box under the dots.", "--box"), False),
@@ -114,6 +115,21 @@ LOOK = (
 )  # fmt: skip
 ROWS = ("kind", "missing", "counts", "ignore", "where")
 SAVED = ("out", "guard_formulas", "findings", "json")
+
+
+class NobodyReads(Exception):  # noqa: N818
+    """What is printed goes nowhere any more, since the reader has seen enough; it is no error."""
+
+
+@contextmanager
+def until_nobody_reads() -> Iterator[None]:
+    """Tell a reader who left from other faults of writing."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno == EPIPE and not isinstance(error, EnveltError):
+            raise NobodyReads from error
+        raise
 
 
 class Given:
@@ -224,7 +240,8 @@ def takes(*names: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
         @functools.wraps(command)
         def called(*, data: str, **values: Any) -> None:
             given = Given(data, {n: values.pop(n) for n in shared})
-            command(given, **values)
+            with until_nobody_reads():
+                command(given, **values)
 
         called.__signature__ = inspect.Signature(parameters)  # type: ignore[attr-defined]
         called.__annotations__ = {p.name: p.annotation for p in parameters}

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 DELIMITERS = (",", ";", "\t", "|")
+LEAST_SWALLOWED = 5  # lines of one comma each that no letter has
 LONGEST_HEADER = 1 << 26
 LEAST_BLOCK, MOST_BLOCK = 1 << 20, 1 << 30
 _SAYS_DELIMITER = re.compile(r"sep=(.)", re.IGNORECASE)
@@ -144,7 +145,7 @@ def _table(text: TextFile, header: Header) -> pa.Table:
             )
         except pa.ArrowInvalid as error:
             short = "block" in str(error)
-            if not short or block >= MOST_BLOCK:
+            if not short or block >= min(MOST_BLOCK, text.size):
                 raise _parse_error(text, header, str(error)) from error
             block *= 8
 
@@ -153,7 +154,7 @@ def _parse_error(text: TextFile, header: Header, message: str) -> DataError:
     """Say what is wrong in which line."""
     path = str(text.path)
     first = message.splitlines()[0].removeprefix("CSV parse error: ")
-    if "Empty CSV" in first:
+    if "Empty CSV" in first or "skip initial" in first:
         return EmptyTableError(f"{path!r} has a header and no rows.")
     width, begins = len(header.names), 1
     with _any_length(), text.text() as lines:
@@ -193,7 +194,8 @@ def _swallowed(text: TextFile, header: Header) -> tuple[str, ...]:
         for row in reader:
             for cell in row if reader.line_num > begins > header.lines else ():
                 inside = cell.splitlines()
-                if len(inside) > 2 and all(line.count(header.delimiter) == between for line in inside[1:-1]):
+                rows = all(line.count(header.delimiter) == between for line in inside[1:-1])
+                if rows and len(inside) - 2 >= (LEAST_SWALLOWED if between == 1 else 1):
                     return (
                         f'a quotation mark (") in line {begins} opens a cell of {len(inside):,} lines that look like '
                         f"rows: they are no rows here. Delete the mark if it is not meant",

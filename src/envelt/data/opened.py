@@ -142,6 +142,11 @@ class TextFile:
         """Return all of it, unpacked."""
         return self.file.contents() if self.whole is None else self.whole
 
+    @property
+    def size(self) -> int:
+        """How many bytes it has, unpacked."""
+        return self.path.stat().st_size if self.whole is None else len(self.whole)
+
     def head(self, size: int) -> str:
         """Return the first characters, of so many bytes."""
         if self.whole is not None:

@@ -79,7 +79,7 @@ class Look:
     limits
         The ends of the axis of values.
     calendar
-        For dates: day, week, month, quarter or year.
+        For dates: day, week, month, quarter, year, decade or century.
     residuals
         For two numbers: draw what the line leaves, not the values.
 

@@ -13,13 +13,16 @@ from .bins import Bins
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-UNITS = ("day", "week", "month", "quarter", "year")
-DAYS = {"day": 1.0, "week": 7.0, "month": 30.44, "quarter": 91.3, "year": 365.25}
+UNITS = ("day", "week", "month", "quarter", "year", "decade", "century")
+DAYS = {
+    "day": 1.0, "week": 7.0, "month": 30.44, "quarter": 91.3, "year": 365.25, "decade": 3652.5, "century": 36525.0,
+}  # fmt: skip
 FITTING = 40  # bars that can still be read one by one
 MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
           "November", "December")  # fmt: skip
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MOST_UNITS = 10_000
+TO_1970 = 1970 * 12  # months
 
 
 @dataclass(frozen=True)
@@ -31,12 +34,13 @@ class Profile:
 
 
 def fitting_unit(low: float, high: float, most: int = FITTING) -> str:
-    """Return the smallest unit of which about ``most`` or fewer span these days."""
-    return next((u for u in UNITS if (high - low) / DAYS[u] <= most), "year")
+    """Return the smallest unit of which about ``most`` or fewer span these days; of years and decades some more."""
+    room = {"year": 5 * most, "decade": 5 * most}
+    return next((u for u in UNITS if (high - low) / DAYS[u] <= room.get(u, most)), UNITS[-1])
 
 
 def calendar_bins(ordered: Floats, unit: str | None = None) -> tuple[Bins, str]:
-    """Choose bins that are whole days, weeks (from Monday), months, quarters or years.
+    """Choose bins that are whole days, weeks (from Monday), months, quarters, years, decades or centuries.
 
     Parameters
     ----------
@@ -61,15 +65,15 @@ def calendar_bins(ordered: Floats, unit: str | None = None) -> tuple[Bins, str]:
         begin = int(low) - (int(low) + 3) % 7 if unit == "week" else int(low)  # 1970-01-01 was a Thursday
         count = (int(high) - begin) // size + 1
         return Bins(np.asarray(begin + size * np.arange(count + 1), np.float64)), unit
-    months = {"month": 1, "quarter": 3, "year": 12}[unit]
-    a, b = (int(d.astype("datetime64[M]").astype(np.int64)) // months for d in (first, last))
-    starts = (np.arange(a, b + 2) * months).astype("datetime64[M]").astype("datetime64[D]")
+    months = {"month": 1, "quarter": 3, "year": 12, "decade": 120, "century": 1200}[unit]
+    a, b = ((int(d.astype("datetime64[M]").astype(np.int64)) + TO_1970) // months for d in (first, last))
+    starts = (np.arange(a, b + 2) * months - TO_1970).astype("datetime64[M]").astype("datetime64[D]")
     return Bins(starts.astype(np.int64).astype(np.float64)), unit
 
 
 def unit_labels(bins: Bins, unit: str) -> tuple[str, ...]:
     """Name the units that bins are: a day, the first day of a week, a month, the first of a quarter, a year."""
-    form = {"day": "D", "week": "D", "month": "M", "quarter": "M", "year": "Y"}[unit]
+    form = {"day": "D", "week": "D", "month": "M", "quarter": "M"}.get(unit, "Y")
     starts = bins.edges[:-1].astype(np.int64).astype("datetime64[D]").astype(f"datetime64[{form}]")
     return tuple(str(s) for s in starts)
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 FIRST_DAY, LAST_DAY = -719_162.0, 2_932_896.0
 """Days since 1970 of the years 1 to 9999."""
+LONG = 300 * 365.25
 SCALE_NAMES = {"log": "log scale", "log1p": "log scale of 1 + value"}
 
 
@@ -51,20 +52,44 @@ class _Ticks(Formatter):
 
 
 def set_date_ticks(axis: Axis, most: int | None = None) -> None:
-    """Give an axis of days since 1970 ticks of the calendar."""
+    """Give an axis of days since 1970 ticks of the calendar, round years where it spans centuries."""
     import matplotlib.dates as mdates
 
-    class OfTheCalendar(mdates.AutoDateLocator):
+    class Places(mdates.AutoDateLocator):
         """Ticks in the years 1 to 9999, even where the axis reaches a little beyond."""
 
-        def viewlim_to_dt(self) -> Any:
-            ends = np.clip(sorted(axis.get_view_interval()), FIRST_DAY, LAST_DAY)
-            return tuple(mdates.num2date(ends))  # type: ignore[no-untyped-call]
+        def __call__(self) -> Any:
+            low, high = np.clip(sorted(axis.get_view_interval()), FIRST_DAY, LAST_DAY)
+            if high - low > LONG:
+                return _round_years(low, high, most or 8)
+            return super().__call__()  # type: ignore[no-untyped-call]
+
+    class Labels(mdates.ConciseDateFormatter):
+        """Years alone where the axis spans centuries."""
+
+        def format_ticks(self, values: Sequence[float]) -> list[str]:
+            low, high = sorted(axis.get_view_interval())
+            if min(high, LAST_DAY) - max(low, FIRST_DAY) > LONG:
+                return [str(_year(v)) for v in values]
+            return list(super().format_ticks(values))  # type: ignore[no-untyped-call]
 
     few = {} if most is None else {"minticks": 2, "maxticks": most}
-    locator = OfTheCalendar(**few)  # type: ignore[no-untyped-call]
+    locator = Places(**few)  # type: ignore[no-untyped-call]
     axis.set_major_locator(locator)
-    axis.set_major_formatter(mdates.ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
+    axis.set_major_formatter(Labels(locator))  # type: ignore[no-untyped-call]
+
+
+def _year(day: float) -> int:
+    return int(np.datetime64(int(day), "D").astype("datetime64[Y]").astype(int)) + 1970
+
+
+def _round_years(low: float, high: float, most: int) -> list[float]:
+    """Return the first days of a few round years, as days since 1970."""
+    from matplotlib.ticker import MaxNLocator
+
+    years = MaxNLocator(most, steps=[1, 2, 5, 10], integer=True).tick_values(_year(low), _year(high))
+    days = [float(np.datetime64(f"{int(y):04d}-01-01", "D").astype(int)) for y in years if 1 <= y <= 9999]
+    return [d for d in days if low <= d <= high]
 
 
 def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) -> None:
