@@ -2,10 +2,17 @@ PYTHON ?= python3
 VENV := .venv
 PY := $(VENV)/bin/python
 
-.PHONY: demo test search lint benchmarks
+EXAMPLES ?= envelt-examples
+
+.PHONY: demo examples test search lint benchmarks
 
 demo: $(VENV)/.installed
 	$(VENV)/bin/envelt demo
+
+examples: $(VENV)/.installed
+	for script in examples/*.py; do \
+		name=$$(basename $$script .py); echo "== $$name"; $(PY) $$script $(EXAMPLES)/$$name || exit 1; \
+	done
 
 test: $(VENV)/.installed
 	$(PY) -m pytest -n auto
@@ -14,8 +21,8 @@ search: $(VENV)/.installed
 	ENVELT_SEARCHES=$${ENVELT_SEARCHES:-3000} $(PY) -m pytest -n auto tests/test_searches.py
 
 lint: $(VENV)/.linters
-	$(VENV)/bin/ruff check src tests benchmarks
-	$(VENV)/bin/ruff format --check src tests benchmarks
+	$(VENV)/bin/ruff check src tests benchmarks examples
+	$(VENV)/bin/ruff format --check src tests benchmarks examples
 	$(VENV)/bin/mypy
 	$(VENV)/bin/lint-imports
 

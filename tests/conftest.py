@@ -31,7 +31,8 @@ def run(monkeypatch, capsys, tmp_path):
     """Run a command as the shell would, in an empty folder; gives (status, out, err)."""
     monkeypatch.chdir(tmp_path)
 
-    def command(*words, columns=150):
+    def command(*words, columns=150, folder=tmp_path):
+        monkeypatch.chdir(folder)
         monkeypatch.setenv("COLUMNS", str(columns))
         monkeypatch.setattr(sys, "argv", ["envelt", *map(str, words)])
         try:

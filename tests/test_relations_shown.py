@@ -103,9 +103,8 @@ def test_labels_stand_in_tables_pictures_and_sentences(tmp_path):
 
 
 @pytest.mark.parametrize("words", [("relations",), ("pairwise",), ("pairwise", "mites", "weight_kg")])
-def test_eighty_columns_keep_what_matters_most(run, monkeypatch, words):
-    monkeypatch.setenv("COLUMNS", "80")
-    status, out, _ = run(words[0], "demo", *words[1:], "--outcome", "wintered")
+def test_eighty_columns_keep_what_matters_most(run, words):
+    status, out, _ = run(words[0], "demo", *words[1:], "--outcome", "wintered", columns=80)
     assert status == 0
     assert max(map(len, out.splitlines())) <= 80
     heads = next(line for line in out.splitlines() if {"coefficient", "low"} <= set(line.split()))

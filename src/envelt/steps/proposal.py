@@ -19,8 +19,7 @@ from ..write.progress import slow_progress
 from .context import Context
 from .inventory import take_inventory
 from .rank import show_rank
-from .relations import Options as RelationsOptions
-from .relations import show_relations
+from .relations import said_to_repeat
 from .transforms import judged
 
 MOST_INDICATORS = 12
@@ -133,11 +132,11 @@ class _Builder:
             return ()
         return show_rank(self.context).findings
 
-    def _relations(self) -> tuple[Finding, ...]:
+    def _relations(self) -> list[Finding]:
         try:
-            return show_relations(self.context, RelationsOptions()).findings
+            return said_to_repeat(self.context)
         except EnveltError:  # fewer than two columns to relate
-            return ()
+            return []
 
     def _needed_by_derived(self) -> set[str]:
         return {o for n in self._derived_here for o in origins(self.plan.derived[n])}

@@ -133,6 +133,12 @@ def _alike(relations: Relations, outcome: str | None) -> list[Any]:
     return alike(relations.sides, relations.both_ways, about, _inner(relations, outcome))
 
 
+def said_to_repeat(context: Context) -> list[Finding]:
+    """Say which columns say nearly the same, and nothing else of how they go together."""
+    view = show_relations(context, Options())
+    return said.said_of_groups(view.alike, view.relations)
+
+
 def _found(context: Context, shown: Shown) -> tuple[Finding, ...]:
     relations, outcome = shown.relations(), shown.outcome
     groups = shown.groups()

@@ -181,6 +181,11 @@ class RelationsView(View):
         """The result itself."""
         return self._result.relations()
 
+    @property
+    def alike(self) -> list[Alike]:
+        """The groups of columns that say nearly the same."""
+        return self._result.groups()
+
     @valued
     def outcome(self) -> str | None:
         """The outcome, where it is among the columns."""

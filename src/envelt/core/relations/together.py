@@ -15,7 +15,7 @@ from ..parallel import in_threads
 from ..shapes.quantiles import value_edges
 from ..stats.clustered import unit_codes
 from ..stats.folds import Folds
-from ..stats.heldout import HeldOut, held_out, held_out_levels, level_cells
+from ..stats.heldout import Cells, HeldOut, held_out, held_out_levels, level_cells
 from ..stats.targets import Target
 
 Floats = NDArray[np.float64]
@@ -25,6 +25,7 @@ Progress = Callable[[int, int, str], None]
 BINS = 6
 MOST_LEVELS = 12
 CLOSER = 12
+AT_ONCE = 2_000_000  # rows of pairs that are held at once
 """Pairs whose joint share is given with its interval."""
 
 
@@ -114,11 +115,17 @@ def joint_shares(
     alone = [held_out_levels(b.codes, len(b.labels), target, quick).share for b in made]
     pairs = [(i, j) for i in range(len(made)) for j in range(i + 1, len(made))]
 
-    def one(pair: tuple[int, int]) -> float:
+    def cells(pair: tuple[int, int]) -> Cells:
         a, b = made[pair[0]], made[pair[1]]
-        return held_out_levels(a.codes * len(b.labels) + b.codes, len(a.labels) * len(b.labels), target, quick).share
+        return level_cells(a.codes * len(b.labels) + b.codes, len(a.labels) * len(b.labels), target, quick)
 
-    shares = in_threads(one, pairs, len(target), progress, lambda pair: made[pair[0]].name)
+    shares: list[float] = []
+    at_once = max(1, AT_ONCE // max(len(target), 1))
+    for start in range(0, len(pairs), at_once):
+        if progress is not None:
+            progress(start, len(pairs), made[pairs[start][0]].name)
+        some = in_threads(cells, pairs[start : start + at_once], len(target))
+        shares += [h.share for h in held_out(some, target, quick, auc=False)]
     excess = np.array([s - max(alone[i], 0) - max(alone[j], 0) for s, (i, j) in zip(shares, pairs, strict=True)])
     best = [pairs[k] for k in np.argsort(-excess, kind="stable")[:CLOSER] if excess[k] > T.LITTLE]
     found = [_closer(made[i], made[j], target, y, folds, units) for i, j in best]

@@ -147,13 +147,17 @@ def _regrouped(cells: Cells, target: Target, fold: NDArray[np.integer]) -> Float
     return sums.reshape(T.FOLDS, 1, size, -1)
 
 
-def held_out(candidates: Sequence[Cells], target: Target, folds: Folds, units: Ints | None = None) -> list[HeldOut]:
+def held_out(
+    candidates: Sequence[Cells], target: Target, folds: Folds, units: Ints | None = None, auc: bool = True
+) -> list[HeldOut]:
     """Return the held-out share of each candidate.
 
     Parameters
     ----------
     units
         The unit of each row, shape (n,), 0 … U − 1; rows of one unit then count as the one case they are.
+    auc
+        Whether the area under the curve is wanted too; else it is NaN.
     """
     out: list[HeldOut | None] = [None] * len(candidates)
     alike: dict[tuple[int, bool], list[int]] = {}
@@ -167,7 +171,7 @@ def held_out(candidates: Sequence[Cells], target: Target, folds: Folds, units: I
     def fitted(some: list[int]) -> list[HeldOut]:
         fits = fits_of([candidates[i] for i in some], target, folds)
         rows = None if units is None else _RowGains(fits, [candidates[i].codes for i in some], target, folds)
-        return summarise(fits, target, rows, units)
+        return summarise(fits, target, rows, units, auc)
 
     for some, made in zip(batches, in_threads(fitted, batches, len(target) * len(candidates)), strict=True):
         for i, h in zip(some, made, strict=True):
@@ -198,7 +202,11 @@ RowGains = Callable[[list[Floats], int], list[Floats]]
 
 
 def summarise(
-    fits: list[Fit], target: Target, row_gains: RowGains | None = None, units: Ints | None = None
+    fits: list[Fit],
+    target: Target,
+    row_gains: RowGains | None = None,
+    units: Ints | None = None,
+    auc: bool = True,
 ) -> list[HeldOut]:
     """Pool the folds into a share with its interval, for each candidate that was fitted.
 
@@ -225,8 +233,8 @@ def summarise(
         variance = np.array([_unit_variance(row_gains(gains, c), units, n) for c in range(size)])
     floor = 1 / (2 * n * target.entropy(scale))
     half = np.sqrt((Z95 * T.WIDEN) ** 2 * variance + floor**2)
-    auc = _auc(fits, target)
-    parts = (share, share - half, share + half, auc)
+    area = _auc(fits, target) if auc else np.full(size, np.nan)
+    parts = (share, share - half, share + half, area)
     return [HeldOut(*(float(v[c]) for v in parts)) for c in range(size)]
 
 
@@ -268,7 +276,7 @@ def _auc(fits: list[Fit], target: Target) -> Floats:
 def _won_by_pairs(rates: Floats, rest: Floats, event: Floats) -> Floats:
     """Return the pairs of an event and another row in which the event has the higher rate, ties by half."""
     above = (rates[:, :, None] > rates[:, None, :]) + 0.5 * (rates[:, :, None] == rates[:, None, :])
-    return np.asarray(np.einsum("ci,cij,cj->c", event, above, rest, optimize=True))
+    return np.asarray(np.sum(event * np.matmul(above, rest[..., None])[..., 0], axis=1))
 
 
 def _won_by_order(rates: Floats, rest: Floats, event: Floats) -> Floats:
