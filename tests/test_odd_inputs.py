@@ -321,20 +321,20 @@ def test_columns_of_every_arrow_type_are_read(tmp_path):
 
 
 def test_output_goes_to_any_stream(tmp_path):
+    Study("demo").to_frame().iloc[:400, 3:12].to_csv(tmp_path / "d.csv", index=False)
     for coding in ("ascii", "cp1252"):
-        status, out, err = shell(f"PYTHONIOENCODING={coding} {ENVELT} rank demo -o wintered", tmp_path)
+        status, out, err = shell(f"PYTHONIOENCODING={coding} {ENVELT} inventory d.csv", tmp_path)
         assert (status, err) == (0, "")
-        assert "candidate" in out
-    command = f"PYTHONIOENCODING=ascii {ENVELT} against demo hive_type -o wintered --json"
+        assert "column" in out
+    command = f"PYTHONIOENCODING=ascii {ENVELT} balance d.csv -o hive_type --json"
     status, out, _ = shell(command, tmp_path)
     assert status == 0
     assert out.isascii()
-    assert json.loads(out)["step"] == "against"
-    for command in ("inventory demo", "inventory demo --json"):
-        status, _, err = shell(f"{ENVELT} {command} > /dev/full", tmp_path)
-        assert status == 2
-        assert err == "envelt: Cannot write what was to be printed: No space left on device.\n"
-        assert shell(f"set -o pipefail; {ENVELT} {command} | head -1", tmp_path)[::2] == (0, "")
+    assert json.loads(out)["step"] == "balance"
+    status, _, err = shell(f"{ENVELT} inventory d.csv > /dev/full", tmp_path)
+    assert status == 2
+    assert err == "envelt: Cannot write what was to be printed: No space left on device.\n"
+    assert shell(f"set -o pipefail; {ENVELT} inventory d.csv --findings | head -1", tmp_path)[::2] == (0, "")
 
 
 STRANGE = "a\x1b[31m\u202eb\x07\u2066"
@@ -456,3 +456,53 @@ def test_a_folder_that_may_not_be_entered_is_said(tmp_path):
     finally:
         inside.chmod(0o700)
     assert "cannot be read: the folder may not be entered" in done.stdout, done.stderr
+
+
+# 20, 21, 22: growth
+
+
+def test_levels_beyond_what_a_person_reads_are_joined(tmp_path):
+    many = [f"l{i}" for i in range(3_000)] * 2
+    frame = pd.DataFrame(
+        {"c": [*many, *["large"] * 50], "y": np.resize(Z, 6_050), "z": np.resize(["a", "b", "b"], 6_050)}
+    )
+    for outcome in ("y", "z"):
+        view = Study(frame, outcome=outcome, kinds={"c": "nominal"}).against("c")
+        assert "the 500 largest of 3,001 levels" in str(view)
+        assert len(view.table) == 501
+        assert "large" in view.table.index
+        assert "other (2,501 levels)" in view.table.index
+        rows = view.table["n"] if "n" in view.table else view.table.sum(axis=1)
+        assert rows.sum() == 6_050
+        view.save(tmp_path / "page.html")
+        assert (tmp_path / "page.html").stat().st_size < 1_000_000
+
+
+def test_derived_columns_are_made_in_the_order_they_need(tmp_path):
+    (tmp_path / "x.csv").write_text(table_of(lambda i: f"{i}.5,{i}"))
+    names = [f"d{i}" for i in range(300)]
+    made = {n: f"[derived.{n}]\nexpression = '{'a' if i == 0 else f'd{i - 1}'} + 1'\n" for i, n in enumerate(names)}
+    shuffled = np.random.default_rng(1).permutation(names)
+    (tmp_path / "s.toml").write_text("[study]\ndata = 'x.csv'\n" + "".join(made[n] for n in shuffled))
+    assert Study(tmp_path / "s.toml").to_frame()["d299"].tolist() == [i + 300.5 for i in range(60)]
+    (tmp_path / "c.toml").write_text(
+        "[study]\ndata = 'x.csv'\n[derived.p]\nexpression = 'q + 1'\n[derived.q]\nexpression = 'p + 1'\n"
+    )
+    with pytest.raises(EnveltError, match="need each other"):
+        Study(tmp_path / "c.toml")
+
+
+def test_a_report_of_very_many_columns_relates_the_best_ranked(tmp_path, monkeypatch):
+    monkeypatch.setattr("envelt.steps.report.MOST_TOGETHER", 10)
+    rng = np.random.default_rng(2)
+    frame = pd.DataFrame(rng.normal(size=(60, 24))).rename(columns=lambda i: f"c{i}")
+    frame["y"] = np.where(frame["c7"] + rng.normal(size=60) > 0, "yes", "no")
+    Study(frame, outcome="y").report(tmp_path / "r.html")
+    text = (tmp_path / "r.html").read_text("utf-8")
+    assert "the 10 best-ranked of 24 candidates" in text
+
+
+@pytest.mark.parametrize("n", [1, 2, 3, 7])
+def test_many_equal_columns_are_one_finding(n):
+    same = Study(pd.DataFrame({f"c{i}": Z for i in range(30 * n)})).inventory().findings
+    assert len([f for f in same if f.code == "same-column"]) == 1

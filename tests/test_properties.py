@@ -177,9 +177,18 @@ def test_quantile_bins_hold_every_value_once_in_order(column, bins):
     assert len(cut.ends.left) <= bins
 
 
-@given(st.lists(st.integers(0, 9_000), min_size=1, max_size=60), st.sampled_from([None, *UNITS]))
+FEW_YEARS, MANY_YEARS = st.integers(0, 9_000), st.integers(-200_000, 106_000)
+ASKED = st.sampled_from(UNITS)
+DAYS_AND_UNITS = st.one_of(
+    st.tuples(st.lists(FEW_YEARS, min_size=1, max_size=60), st.none() | ASKED),
+    st.tuples(st.lists(MANY_YEARS, min_size=1, max_size=60), st.none()),
+)
+
+
+@given(DAYS_AND_UNITS)
 @quick
-def test_calendar_bins_begin_where_the_unit_does_and_hold_every_date(days, asked):
+def test_calendar_bins_begin_where_the_unit_does_and_hold_every_date(given_days):
+    days, asked = given_days
     ordered = np.sort(np.array(days, float))
     bins, unit = calendar_bins(ordered, asked)
     assert bins.count(ordered).sum() == len(days)
@@ -190,9 +199,11 @@ def test_calendar_bins_begin_where_the_unit_does_and_hold_every_date(days, asked
         "month": starts.day == 1,
         "quarter": (starts.day == 1) & (starts.month % 3 == 1),
         "year": starts.day_of_year == 1,
+        "decade": (starts.day_of_year == 1) & (starts.year % 10 == 0),
+        "century": (starts.day_of_year == 1) & (starts.year % 100 == 0),
     }
     assert right[unit].all()
-    assert asked or unit == "year" or len(bins.edges) - 1 <= 42
+    assert asked or len(bins.edges) - 1 <= (202 if unit in ("year", "decade") else 42)
 
 
 KINDS_OF_NUMBER = {

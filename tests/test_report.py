@@ -40,12 +40,23 @@ class Page(HTMLParser):
         self.words.append(data)
 
 
+class Pages(dict):
+    """Reports for an outcome of two classes, of numbers, and of four classes, each made when it is asked for."""
+
+    def __init__(self, folder, studies):
+        super().__init__()
+        self.folder, self.studies = folder, studies
+
+    def __missing__(self, name):
+        self[name] = Page(self.studies[name].report(self.folder / f"{name}.html").read_text())
+        return self[name]
+
+
 @pytest.fixture(scope="module")
 def pages(wintered, honey, state, tmp_path_factory):
-    """A report for an outcome of two classes, of numbers, and of four classes."""
-    folder = tmp_path_factory.mktemp("reports")
-    studies = {"wintered": wintered, "honey": honey, "state": state}
-    return {name: Page(study.report(folder / f"{name}.html").read_text()) for name, study in studies.items()}
+    few = "altitude_m > 420"  # enough rows for everything to be there, and half the time
+    studies = {"wintered": wintered, "honey": honey.where(few), "state": state.where(few)}
+    return Pages(tmp_path_factory.mktemp("reports"), studies)
 
 
 @pytest.mark.parametrize("name", ["wintered", "honey", "state"])

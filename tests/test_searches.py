@@ -111,7 +111,8 @@ def test_texts_written_as_csv_are_read_as_they_were(tmp_path_factory, rows):
 
 OBJECTS = st.one_of(
     st.none(), st.booleans(), st.integers(), st.floats(), st.text(max_size=5), st.dates(), st.datetimes(),
-    st.decimals(allow_nan=False), st.binary(max_size=3), st.timedeltas(), st.lists(st.integers(), max_size=2), st.complex_numbers(), st.fractions(),
+    st.decimals(allow_nan=False), st.binary(max_size=3), st.timedeltas(), st.lists(st.integers(), max_size=2),
+    st.complex_numbers(), st.fractions(),
 )  # fmt: skip
 
 
