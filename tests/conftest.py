@@ -7,6 +7,20 @@ import pytest
 from envelt import Study
 from envelt.cli.app import main
 
+LOUD = [f"sound_b{i:02d}" for i in range(1, 13)]
+ASIDE = [
+    *LOUD, "remarks", "record", "inspector", "apiary", "survey", "treated", "treated_on", "pollen_g", "frames_brood",
+    "weight_lb", "brood_temp", "feed_cost", "feed_paid", "entrance", "exposure", "gain_july", "gain_august",
+    "night_temp", "night_gain_g", "flights_min", "wing_mm", "n_supers", "cell_width_mm",
+]  # fmt: skip
+"""Columns of the demo data that a test can do without where it makes whole pages."""
+
+
+@pytest.fixture(scope="session")
+def aside():
+    """Columns of the demo data that a test can do without where it makes whole pages."""
+    return ASIDE
+
 
 @pytest.fixture(scope="session")
 def wintered():

@@ -7,6 +7,8 @@ from html.parser import HTMLParser
 
 import pytest
 
+from envelt import Study
+
 VOID = {"meta", "img", "br", "link"}
 
 
@@ -53,9 +55,9 @@ class Pages(dict):
 
 
 @pytest.fixture(scope="module")
-def pages(wintered, honey, state, tmp_path_factory):
-    few = "altitude_m > 420"  # enough rows for everything to be there, and half the time
-    studies = {"wintered": wintered, "honey": honey.where(few), "state": state.where(few)}
+def pages(wintered, aside, tmp_path_factory):
+    few = {outcome: Study("demo", outcome=outcome, ignore=aside) for outcome in ("honey_kg", "colony_state")}
+    studies = {"wintered": wintered, "honey": few["honey_kg"], "state": few["colony_state"]}
     return Pages(tmp_path_factory.mktemp("reports"), studies)
 
 
@@ -66,6 +68,8 @@ def test_report_is_whole_and_fetches_nothing(pages, name):
     assert page.links
     assert all(link.startswith("#") and link[1:] in page.ids for link in page.links)
     assert not {"script", "link", "iframe", "object"} & set(page.tags)
+    if name == "wintered":
+        leads_with_what_matters(page)
     for image in page.images:
         assert len(image["alt"]) > 40
         kind, _, data = image["src"].partition(",")
@@ -76,8 +80,8 @@ def test_report_is_whole_and_fetches_nothing(pages, name):
         assert height == 800 or (height < 800 and lower) or "Small distributions" in image["alt"]
 
 
-def test_report_leads_with_what_matters(pages):
-    text = " ".join(" ".join(pages["wintered"].words).split())
+def leads_with_what_matters(page):
+    text = " ".join(" ".join(page.words).split())
     assert "Look first at spring_frames: it is too good to be true." in text
     assert "Always saying the largest class is right 77.6% of the time." in text
     headings = [

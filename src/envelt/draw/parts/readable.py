@@ -7,7 +7,9 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from matplotlib.artist import Artist
+    from matplotlib.axes import Axes
+    from matplotlib.axis import Axis
+    from matplotlib.figure import Figure
     from matplotlib.text import Text
 
 FONT = "DejaVu Sans"
@@ -24,26 +26,36 @@ def cleaned(text: str) -> str:
     return "".join(c for c in text if c == "\n" or unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Zl", "Zp"))
 
 
-def make_readable(drawn: Artist) -> None:
+def make_readable(drawn: Figure | Axes) -> None:
     """Clean all texts of a figure or of axes, in fonts of the machine that have their letters."""
-    from matplotlib.axes import Axes
-    from matplotlib.text import Text
+    from matplotlib.figure import Figure
     from matplotlib.ticker import FixedLocator
 
-    axes = [a for a in drawn.findobj(Axes) if isinstance(a, Axes)]
-    for axis in (axis for a in axes for axis in (a.xaxis, a.yaxis)):
-        if isinstance(axis.get_major_locator(), FixedLocator):
-            labels = axis.get_ticklabels()
-            texts = [t.get_text() for t in labels]
-            if not all(map(_is_plain, texts)):
-                axis.set_ticklabels([_written(t) for t in texts])
-                for label, text in zip(axis.get_ticklabels(), texts, strict=False):
-                    _dress(label, text)
-    for found in drawn.findobj(Text):
-        if isinstance(found, Text) and not _is_plain(found.get_text()):
-            whole = found.get_text()
-            found.set_text(_written(whole))
-            _dress(found, whole)
+    texts: list[Text] = []
+    if isinstance(drawn, Figure):
+        texts += drawn.texts
+    for axes in drawn.axes if isinstance(drawn, Figure) else [drawn]:
+        for axis in (axes.xaxis, axes.yaxis):
+            texts.append(axis.label)
+            if isinstance(axis.get_major_locator(), FixedLocator):
+                _make_ticks_readable(axis)
+        legend = axes.get_legend()
+        texts += [*axes.texts, *(legend.get_texts() if legend is not None else ())]
+        texts += [getattr(axes, name) for name in ("title", "_left_title", "_right_title") if hasattr(axes, name)]
+    for text in texts:
+        whole = text.get_text()
+        if not _is_plain(whole):
+            text.set_text(_written(whole))
+            _dress(text, whole)
+
+
+def _make_ticks_readable(axis: Axis) -> None:
+    labels = axis.get_ticklabels()
+    texts = [t.get_text() for t in labels]
+    if not all(map(_is_plain, texts)):
+        axis.set_ticklabels([_written(t) for t in texts])
+        for label, text in zip(axis.get_ticklabels(), texts, strict=False):
+            _dress(label, text)
 
 
 def _is_plain(text: str) -> bool:
