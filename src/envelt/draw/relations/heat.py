@@ -74,8 +74,6 @@ def _drawn(relations: Relations, order: list[int]) -> tuple[list[int], int]:
 def _cells(
     axes: Axes, relations: Relations, inner: list[int], edge: int | None, at_least: float | None, triangle: bool
 ) -> None:
-    from matplotlib.collections import PatchCollection
-
     p = len(inner)
     rows = [*inner, *([edge] if edge is not None else [])]
     value = relations.coefficient[np.ix_(rows, inner)]
@@ -88,13 +86,13 @@ def _cells(
         skip |= strength < at_least
     if triangle:
         skip[:p][np.triu_indices(p)] = True
-    numbers, squares = p <= NUMBERS, []
+    numbers = p <= NUMBERS
     for a in range(len(rows)):
         y = a + (GAP if edge is not None and a == p else 0.0)
         for b in range(p):
             if skip[a, b]:
                 continue
-            squares.append(_square(b, y, colours[a, b]))
+            axes.add_patch(_square(b, y, colours[a, b]))
             if numbers:
                 text = places(float(value[a, b]), 2).replace("0.", ".")
                 dark = strength[a, b] > 0.55
@@ -102,7 +100,6 @@ def _cells(
                 axes.text(
                     b + 0.5, y + 0.5, text, ha="center", va="center", size=size, color="white" if dark else style.INK
                 )
-    axes.add_collection(PatchCollection(squares, match_original=True))
     axes.set_xlim(0, max(p, 1))
     axes.set_ylim(len(rows) + (GAP if edge is not None else 0), 0)
 
