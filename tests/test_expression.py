@@ -83,7 +83,7 @@ def three_valued(node, row):
 
 
 @given(expressions)
-@settings(max_examples=700, deadline=None)
+@settings(max_examples=400, deadline=None)
 def test_it_agrees_with_python_row_by_row(expression):
     tree = ast.parse(expression, mode="eval").body
     try:

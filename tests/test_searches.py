@@ -21,7 +21,7 @@ from envelt.errors import EnveltError
 from envelt.view import View
 
 SLOW = settings(
-    max_examples=int(os.environ.get("ENVELT_SEARCHES", "50")), deadline=None, suppress_health_check=list(HealthCheck)
+    max_examples=int(os.environ.get("ENVELT_SEARCHES", "30")), deadline=None, suppress_health_check=list(HealthCheck)
 )
 
 CELLS = st.one_of(
