@@ -388,6 +388,15 @@ def test_csv_is_read_again_as_it_was_and_text_can_be_guarded(tmp_path):
     assert "-" in (tmp_path / "n.csv").read_text()
 
 
+def test_a_column_may_be_named_as_one_of_the_table(tmp_path):
+    frame = pd.DataFrame({"n": ["a", "=b"] * 60, "y": Z})
+    for guard in (False, True):
+        Study(frame, outcome="y").against("n").save(tmp_path / "n.csv", guard_formulas=guard)
+        heads, first, *_ = (tmp_path / "n.csv").read_text().splitlines()
+        assert heads.startswith("n,n,")
+        assert first.split(",")[:2] in (["a", "60"], ["=b", "60"], ["'=b", "60"])
+
+
 def test_files_of_several_views_have_names_that_can_be_and_are_said(tmp_path, run):
     names = ["q" * 300, "q" * 301, "a/b", "c\x07d"]
     pd.DataFrame({n: np.roll(Z, i) for i, n in enumerate(names)} | {"y": Z}).to_csv(tmp_path / "n.csv", index=False)

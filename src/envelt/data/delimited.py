@@ -17,7 +17,7 @@ from ..core.columns.raw import EXACT, RawColumn, RawNested, RawNumbers, RawTimes
 from ..core.words import plural
 from ..errors import DataError, EmptyTableError, NotATableError
 from .frames import FIRST_ROW, Read, check_named, check_names, check_size, is_kept_as_text
-from .opened import SAMPLE, TextFile
+from .opened import MOST_BLOCK, SAMPLE, TextFile, in_blocks
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -25,7 +25,6 @@ if TYPE_CHECKING:
 DELIMITERS = (",", ";", "\t", "|")
 LEAST_SWALLOWED = 5  # lines of one comma each that no letter has
 LONGEST_HEADER = 1 << 26
-LEAST_BLOCK, MOST_BLOCK = 1 << 20, 1 << 30
 _SAYS_DELIMITER = re.compile(r"sep=(.)", re.IGNORECASE)
 
 
@@ -128,26 +127,24 @@ def _delimiter(text: str) -> str:
 
 
 def _table(text: TextFile, header: Header) -> pa.Table:
-    """Read the rows under the header as text; a cell longer than a block makes the blocks larger."""
+    """Read the rows under the header as text."""
     import pyarrow as pa
     from pyarrow import csv as pa_csv
 
-    block = LEAST_BLOCK
-    while True:
-        try:
-            return pa_csv.read_csv(
-                text.source(),
-                read_options=pa_csv.ReadOptions(column_names=header.names, skip_rows=header.lines, block_size=block),
-                parse_options=pa_csv.ParseOptions(delimiter=header.delimiter, newlines_in_values=True),
-                convert_options=pa_csv.ConvertOptions(
-                    column_types={name: pa.string() for name in header.names}, strings_can_be_null=True
-                ),
-            )
-        except pa.ArrowInvalid as error:
-            short = "block" in str(error)
-            if not short or block >= min(MOST_BLOCK, text.size):
-                raise _parse_error(text, header, str(error)) from error
-            block *= 8
+    def read(block: int) -> pa.Table:
+        return pa_csv.read_csv(
+            text.source(),
+            read_options=pa_csv.ReadOptions(column_names=header.names, skip_rows=header.lines, block_size=block),
+            parse_options=pa_csv.ParseOptions(delimiter=header.delimiter, newlines_in_values=True),
+            convert_options=pa_csv.ConvertOptions(
+                column_types={name: pa.string() for name in header.names}, strings_can_be_null=True
+            ),
+        )
+
+    try:
+        return in_blocks(read, text.size)
+    except pa.ArrowInvalid as error:
+        raise _parse_error(text, header, str(error)) from error
 
 
 def _parse_error(text: TextFile, header: Header, message: str) -> DataError:

@@ -15,7 +15,7 @@ from ..core.columns.raw import RawColumn, RawNested, RawNumbers, RawWords
 from ..errors import NotATableError
 from .delimited import raw_from_delimited, texts_of, words_of
 from .frames import FIRST_ROW, Read, check_named, check_names, check_size, raw_from_frame
-from .opened import FileBytes, TextFile, check_unpacked
+from .opened import FileBytes, TextFile, check_unpacked, in_blocks
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -164,7 +164,6 @@ def _feather(file: FileBytes) -> pa.Table:
 
 
 def _json_lines(text: TextFile) -> pa.Table:
-    import pyarrow as pa
     from pyarrow import json as pa_json
 
     if text.head(1 << 16).lstrip("\ufeff \t\r\n").startswith("["):
@@ -175,14 +174,7 @@ def _json_lines(text: TextFile) -> pa.Table:
                 f"{str(text.path)!r} cannot be read as a table: line {at} has more than {MOST_NESTED} brackets within "
                 f"one another ({line[:40]}…)."
             )
-    block = 1 << 20
-    while True:
-        try:
-            return pa_json.read_json(text.source(), pa_json.ReadOptions(block_size=block))
-        except pa.ArrowInvalid as error:
-            if "block" not in str(error) or block >= 1 << 30:
-                raise
-            block *= 8
+    return in_blocks(lambda block: pa_json.read_json(text.source(), pa_json.ReadOptions(block_size=block)), text.size)
 
 
 def _nested_lines(lines: Iterator[str]) -> Iterator[tuple[int, str]]:

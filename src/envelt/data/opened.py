@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import io
 import os
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, TypeVar
 
 from ..errors import EmptyTableError, FileMissingError, NotATableError, did_you_mean
 
+T = TypeVar("T")
+
 SAMPLE = 1 << 16
+LEAST_BLOCK, MOST_BLOCK = 1 << 20, 1 << 30
 WHAT_IS_READ = "Give a CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file."
 
 MOST_UNPACKED = 1 << 30
@@ -166,6 +170,26 @@ class TextFile:
         if self.encoding in ("utf-8", "utf-8-sig"):
             return self.file.source() if self.whole is None else pa.BufferReader(self.whole)
         return pa.BufferReader(self.contents().decode(self.encoding, errors="replace").encode("utf-8"))
+
+
+def in_blocks(read: Callable[[int], T], size: int) -> T:
+    """Read with blocks of a usual size, and with larger ones where a row does not fit.
+
+    Raises
+    ------
+    pyarrow.ArrowInvalid
+        What is wrong is no matter of blocks, or a block holds as much as there is.
+    """
+    import pyarrow as pa
+
+    block = LEAST_BLOCK
+    while True:
+        try:
+            return read(block)
+        except pa.ArrowInvalid as error:
+            if "block" not in str(error) or block >= min(MOST_BLOCK, size):
+                raise
+            block = min(8 * block, MOST_BLOCK)
 
 
 def check_unpacked(path: Path, size: int, packed: int) -> None:

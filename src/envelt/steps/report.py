@@ -119,6 +119,8 @@ def _transforms(context: Context, names: tuple[str, ...], progress: Progress, st
 
     def made() -> Section:
         numbers = tuple(n for n in names if isinstance(context.table[n], NumericColumn))
+        if names and not numbers:
+            raise OptionError("None of the best-ranked is a number.")
         view = show_transforms_sheet(context, numbers)
         section = _section(view, "Transforms, or none", "transforms", folded=_folded(view))
         return _said(section, names, context)

@@ -26,7 +26,7 @@ def table_csv(
     index
         Whether the labels of the rows are written.
     """
-    whole = table.reset_index() if index and table.index.names != [None] else table
+    whole = table.reset_index(allow_duplicates=True) if index and table.index.names != [None] else table
     numbered = index and table.index.names == [None]
     if guard:
         whole = whole.set_axis([_guarded(c) for c in whole.columns], axis=1)

@@ -15,7 +15,7 @@ from ..shapes.bins import readable_bins
 from ..shapes.calendar import calendar_bins, fitting_unit, unit_labels
 from ..shapes.quantiles import sorted_quantiles
 from ..words import plural
-from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label, number_labels
+from .table import CategoryColumn, Column, TimeColumn, cut_labels, largest_apart, number_label, number_labels
 
 Codes = NDArray[np.int64] | NDArray[np.int32]
 Floats = NDArray[np.float64]
@@ -169,16 +169,12 @@ def _joined(whole: TableAxis, largest: int | None) -> TableAxis:
     most, axis = largest or MOST_LEVELS, whole.axis
     if whole.size <= most + 1:
         return whole
-    n = np.bincount(whole.codes[whole.codes >= 0], minlength=whole.size)
-    kept = np.sort(np.argsort(-n, kind="stable")[:most])
-    renumber = np.full(whole.size + 1, most, np.int64)
-    renumber[kept] = np.arange(most)
-    renumber[-1] = -1
+    kept, codes, other = largest_apart(whole.codes, whole.size, most)
     joined = whole.size - most
-    levels = (*(axis.levels[k] for k in kept), (f"other ({plural(joined, 'level')})",))
+    levels = (*(axis.levels[k] for k in kept), (other,))
     note = f"the {most:,} largest levels of {marked(axis.names[0])}; {joined:,} joined as other"
     shown = replace(axis, levels=levels, notes=(*axis.notes, note), ordered=False, joined=joined)
-    return TableAxis(shown, renumber[whole.codes])
+    return TableAxis(shown, codes.astype(np.int64))
 
 
 def _binned(column: Column, cuts: Cuts) -> TableAxis:

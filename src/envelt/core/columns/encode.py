@@ -122,7 +122,7 @@ def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:
 
 
 def _computable(name: str, seen: Reading, kind: str, rows: pd.Index[Any]) -> Reading:
-    """Return numbers; as text where their squares are beyond what floats hold, so that nothing can be computed.
+    """Return numbers; as text where some are so large that sums of them are beyond what floats hold.
 
     Raises
     ------

@@ -121,9 +121,8 @@ class NumericOutcome:
 
     @property
     def deviation(self) -> float:
-        """The standard deviation of the known; infinite where squares overflow."""
-        with np.errstate(over="ignore", invalid="ignore"):
-            return spread_of(self.values[self.known])
+        """The standard deviation of the known."""
+        return spread_of(self.values[self.known])
 
     def take(self, keep: NDArray[np.bool_]) -> NumericOutcome:
         """Return the outcome of some of the rows."""

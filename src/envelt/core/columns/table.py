@@ -272,13 +272,9 @@ class CategoryColumn(Column):
         """Return the column with its largest levels apart and the others joined, where there are more."""
         if len(self.levels) <= most + 1:
             return self
-        kept = np.sort(np.argsort(-self.counts, kind="stable")[:most])
-        renumber = np.full(len(self.levels) + 1, most, np.int32)
-        renumber[kept] = np.arange(most, dtype=np.int32)
-        renumber[-1] = -1
-        joined = f"other ({plural(len(self.levels) - most, 'level')})"
+        kept, codes, joined = largest_apart(self.codes, len(self.levels), most)
         return replace(
-            self, codes=renumber[self.codes], levels=(*_at(self.levels, kept), joined),
+            self, codes=codes, levels=(*_at(self.levels, kept), joined),
             written=(*_at(self.written, kept), joined), ordered=False,
         )  # fmt: skip
 
@@ -344,6 +340,22 @@ class Table:
 
 def _at(texts: tuple[str, ...], places: NDArray[np.intp]) -> tuple[str, ...]:
     return tuple(texts[k] for k in places)
+
+
+def largest_apart(codes: NDArray[Any], size: int, most: int) -> tuple[NDArray[np.intp], NDArray[np.int32], str]:
+    """Join all but the largest levels: which are kept, in their order, the new codes, and what to call the rest.
+
+    Parameters
+    ----------
+    codes, size
+        The level of each row, ``-1`` for none, and how many levels there are, more than ``most``.
+    """
+    n = np.bincount(codes[codes >= 0], minlength=size)
+    kept = np.sort(np.argsort(-n, kind="stable")[:most])
+    renumber = np.full(size + 1, most, np.int32)
+    renumber[kept] = np.arange(most, dtype=np.int32)
+    renumber[-1] = -1
+    return kept, renumber[codes], f"other ({plural(size - most, 'level')})"
 
 
 def number_label(value: float) -> str:

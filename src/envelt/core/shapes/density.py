@@ -161,8 +161,8 @@ def _at_bounds(plain: Floats, slope: Floats, above: Floats, below: Floats) -> Fl
 
 
 def _normal(z: Floats) -> Floats:
-    near = np.clip(np.nan_to_num(z, nan=1e3), -1e3, 1e3)  # beyond 40 it is nothing
-    return np.asarray(np.exp(-np.minimum(near * near, 1400.0) / 2) / np.sqrt(2 * np.pi) * np.isfinite(z))
+    near = np.clip(np.where(np.isfinite(z), z, 0.0), -37.0, 37.0)  # beyond it is nothing
+    return np.asarray(np.where(np.isfinite(z), np.exp(-near * near / 2) / np.sqrt(2 * np.pi), 0.0))
 
 
 def _convolve(weight: Floats, kernel: Floats, span: int) -> Floats:
