@@ -4,7 +4,7 @@ PY := $(VENV)/bin/python
 
 EXAMPLES ?= envelt-examples
 
-.PHONY: demo examples test search lint benchmarks
+.PHONY: demo examples test search mutants lint benchmarks
 
 demo: $(VENV)/.installed
 	$(VENV)/bin/envelt demo
@@ -19,6 +19,10 @@ test: $(VENV)/.installed
 
 search: $(VENV)/.installed
 	ENVELT_SEARCHES=$${ENVELT_SEARCHES:-3000} $(PY) -m pytest -n auto tests/test_searches.py
+
+mutants: $(VENV)/.installed
+	$(PY) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".[test,mutants]"
+	$(PY) tests/mutation.py $${ENVELT_MUTANTS:-300}
 
 lint: $(VENV)/.linters
 	$(VENV)/bin/ruff check src tests benchmarks examples

@@ -17,6 +17,7 @@ import numpy as np
 from envelt.core import thresholds as T
 from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.heldout import fits_of, held_out_bins, held_out_levels, number_cells, summarise
+from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.shrinkage import shrunken
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 
@@ -28,9 +29,9 @@ def shuffled_shares(seed: int) -> tuple[float, float, float]:
     target = ClassTarget((rng.random(n) < 0.22).astype(np.int64), 2)
     folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
     x = rng.gamma(2.0, size=n)
-    number = held_out_bins(x, target, folds)
-    category = held_out_levels(rng.integers(0, 300, n), 300, target, folds)
-    identifier = held_out_levels(np.arange(n), n, target, folds)
+    number = held_out_bins(x, target, folds, Sampling.of_rows(n))
+    category = held_out_levels(rng.integers(0, 300, n), 300, target, folds, Sampling.of_rows(n))
+    identifier = held_out_levels(np.arange(n), n, target, folds, Sampling.of_rows(n))
     return number.share, category.share, identifier.share
 
 
@@ -75,7 +76,7 @@ def category_covered(spread: float, levels: int, n: int, event: float, seed: int
             rates = shrunken(target, train, base, target.variance(train.sum(axis=0), base))
             loss -= np.mean(np.sum(p * np.log(rates), axis=1))
             base_loss -= np.mean(np.sum(p * np.log(base), axis=1))
-    result = held_out_levels(codes, levels, target, folds)
+    result = held_out_levels(codes, levels, target, folds, Sampling.of_rows(len(codes)))
     return bool(result.low <= 1 - loss / base_loss <= result.high)
 
 

@@ -13,9 +13,9 @@ import numpy as np
 from scipy import stats
 
 from envelt.core.estimate import Estimate
-from envelt.core.stats.ordinal import goodman_kruskal_gamma
-from envelt.core.stats.proportions import odds_ratio, risk_difference, risk_ratio, wilson
-from envelt.core.stats.tables import cramers_v
+from envelt.core.stats.crossing import Crossing
+from envelt.core.stats.of_rows.proportions import odds_ratio, risk_difference, risk_ratio, wilson
+from envelt.core.stats.sampling import Sampling
 
 SHARES = (0.02, 0.05, 0.1, 0.2, 0.35, 0.5, 0.65, 0.8, 0.9, 0.95, 0.98)
 SIZES = (20, 30, 50, 100, 200, 500)
@@ -61,6 +61,11 @@ def pairs(draws: int) -> None:
         told(name, covered)
 
 
+def _table(counts: np.ndarray) -> Crossing:
+    none = np.zeros(0, np.int64)
+    return Crossing.of(none, none, counts.shape, Sampling.of_rows(int(counts.sum())), counts)
+
+
 def _holds(e: Estimate, truth: float) -> float:
     return float("nan") if np.isnan(e.low) else float(e.low <= truth <= e.high)
 
@@ -75,14 +80,14 @@ def tables(draws: int) -> None:
             p = np.exp(strength * score)
             p /= p.sum()
             if name == "gamma":
-                truth = goodman_kruskal_gamma((p * 10**9).astype(np.int64)).estimate
+                truth = _table((p * 10**9).astype(np.int64)).gamma().estimate
             else:
                 expected = np.outer(p.sum(axis=1), p.sum(axis=0))
                 truth = float(np.sqrt(np.sum((p - expected) ** 2 / expected) / (min(size) - 1)))
             for n in (50, 100, 300, 1000):
                 seen = [r.multinomial(n, p.ravel()).reshape(size) for _ in range(draws // 5)]
-                estimate = goodman_kruskal_gamma if name == "gamma" else cramers_v
-                inside = np.array([_holds(estimate(t), truth) for t in seen])
+                made = [_table(t).gamma() if name == "gamma" else _table(t).cramers_v() for t in seen]
+                inside = np.array([_holds(e, truth) for e in made])
                 covered.append(float(np.nanmean(inside)))
         told(name, covered)
 

@@ -84,7 +84,7 @@ def checks(samples: int = 4000) -> None:
     """Print how uniform the dip's p-values are on uniform samples, and how many normal samples the band holds."""
     for n in (20, 170, 1500):
         rng = np.random.default_rng(n)
-        p = np.array([dip_test(np.sort(rng.random(n)))[0].p for _ in range(samples)])
+        p = np.array([dip_test(np.sort(rng.random(n)), 1.0)[0].p for _ in range(samples)])
         below = ", ".join(f"{np.mean(p < share):.3f} below {share}" for share in (0.01, 0.05, 0.2, 0.5, 0.8))
         print(f"dip, n = {n}: of {samples} p-values {below}")
     for n in (50, 500):

@@ -18,6 +18,7 @@ from typing import Any
 
 import numpy as np
 
+from envelt.core.stats.sampling import Sampling
 from envelt.core.transforms.compare import compare
 from envelt.core.transforms.suggest import suggest
 
@@ -54,11 +55,12 @@ HEAVY = ("t, 2", "Cauchy")
 def right_ones(name: str, draw: Draw) -> set[str]:
     """Return the transforms that do enough on many other rows."""
     values = draw(np.random.default_rng(987), 50_000)
-    seen = compare("x", values).seen
+    compared = compare("x", values, Sampling.of_rows(len(values)))
+    seen = compared.seen
     plain = seen["as_is"]
     measure = "excess_kurtosis" if name in HEAVY else "skewness"
     before = abs(getattr(plain, measure))
-    worse = 0.005 if compare("x", values).top_share < 0.05 else 0.05  # of tied values the distance says little
+    worse = 0.005 if compared.top_share < 0.05 else 0.05  # of tied values the distance says little
     good = {
         s.name
         for s in seen.values()
@@ -79,7 +81,7 @@ def main() -> None:
         for n in SIZES:
             times = max(5, samples // (1 + n // 2_000))
             drawn = (draw(np.random.default_rng([n, i]), n) for i in range(times))
-            found = Counter(suggest(compare("x", v), v).name for v in drawn)
+            found = Counter(suggest(compare("x", v, s := Sampling.of_rows(len(v))), (v, s)).name for v in drawn)
             share = sum(k for f, k in found.items() if f in right) / times
             cells.append(share)
             most.append(found.most_common(1)[0][0])

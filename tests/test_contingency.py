@@ -12,10 +12,12 @@ from scipy import stats
 from envelt import Study
 from envelt.core.columns.outcome import Classes, ClassOutcome
 from envelt.core.contingency.turnround import coded, turn_rounds
-from envelt.core.stats import tables as ct
-from envelt.core.stats.ordinal import goodman_kruskal_gamma, trend_test
+from envelt.core.stats.expected import expected_are_small
+from envelt.core.stats.of_rows import tables as ct
+from envelt.core.stats.sampling import Sampling
 from envelt.demo import hives, planted
 from envelt.errors import EnveltError, OptionError
+from samples import table_of
 
 
 def rng(seed=0):
@@ -90,7 +92,7 @@ def test_two_by_two_agrees_with_scipy(table):
     assert sorted(t.ravel()) == sorted(np.array(table).ravel())
     fisher = stats.fisher_exact(t)
     assert view.tests.loc["fisher_exact", "p"] == pytest.approx(fisher.pvalue, rel=1e-10)
-    if not ct.expected_are_small(t):
+    if not expected_are_small(t):
         x2 = stats.chi2_contingency(t, correction=False)
         assert view.tests.loc["chi_square"].tolist() == pytest.approx([x2.statistic, x2.pvalue], rel=1e-10)
     p = t[:, 1] / t.sum(axis=1)  # later level less earlier, of the later column
@@ -111,30 +113,30 @@ def test_gamma_and_trend_agree_with_all_pairs_and_with_pearson(table):
     pairs = [(i, j) for i in range(table.shape[0]) for j in range(table.shape[1]) for _ in range(table[i, j])]
     concordant = sum((a[0] - b[0]) * (a[1] - b[1]) > 0 for k, a in enumerate(pairs) for b in pairs[:k])
     discordant = sum((a[0] - b[0]) * (a[1] - b[1]) < 0 for k, a in enumerate(pairs) for b in pairs[:k])
-    gamma = goodman_kruskal_gamma(table)
+    gamma = table_of(table).gamma()
     assert gamma.estimate == pytest.approx(float(Fraction(concordant - discordant, concordant + discordant)), rel=1e-12)
     assert gamma.low < gamma.estimate < gamma.high
-    assert goodman_kruskal_gamma(table[::-1]).estimate == pytest.approx(-gamma.estimate)
+    assert table_of(table[::-1]).gamma().estimate == pytest.approx(-gamma.estimate)
     filled = table[table.sum(axis=1) > 0][:, table.sum(axis=0) > 0]
     rows = [(i, j) for i in range(filled.shape[0]) for j in range(filled.shape[1]) for _ in range(filled[i, j])]
     r = stats.pearsonr(*np.array(rows).T).statistic
-    m2, p = trend_test(table)
+    m2, p = table_of(table).trend()
     assert m2 == pytest.approx((len(rows) - 1) * r**2, rel=1e-10)
     assert p == pytest.approx(stats.chi2.sf(m2, 1), rel=1e-10)
 
 
 def test_agrestis_example_of_gamma():
     # Agresti (2002), table 2.8 and section 2.4.4: C = 1331, D = 849, gamma = 0.221
-    assert goodman_kruskal_gamma(TABLES[0]).estimate == pytest.approx((1331 - 849) / (1331 + 849), rel=1e-12)
+    assert table_of(TABLES[0]).gamma().estimate == pytest.approx((1331 - 849) / (1331 + 849), rel=1e-12)
 
 
 def test_gamma_covers_its_value_and_has_no_interval_where_pairs_all_agree():
     r = rng(3)
     p = np.array([[0.2, 0.1, 0.05], [0.1, 0.1, 0.1], [0.05, 0.1, 0.2]])
-    truth = goodman_kruskal_gamma((p * 1_000_000).astype(int)).estimate
-    seen = [goodman_kruskal_gamma(r.multinomial(150, p.ravel()).reshape(3, 3)) for _ in range(600)]
+    truth = table_of((p * 1_000_000).astype(int)).gamma().estimate
+    seen = [table_of(r.multinomial(150, p.ravel()).reshape(3, 3)).gamma() for _ in range(600)]
     assert np.mean([e.low <= truth <= e.high for e in seen]) == pytest.approx(0.95, abs=0.03)
-    one = goodman_kruskal_gamma(np.array([[5, 0], [0, 7]]))
+    one = table_of([[5, 0], [0, 7]]).gamma()
     assert one.estimate == 1
     assert np.isnan([one.low, one.high]).all()
 
@@ -259,7 +261,7 @@ def test_tables_without_a_turn_raise_none():
         columns = Study(frame).table
         outcome = ClassOutcome(Classes("y", ("no", "yes"), "yes"), y.astype(np.int32))
         made_of = [c for c in map(coded, columns) if c is not None]
-        raised += bool(turn_rounds(made_of, outcome))
+        raised += bool(turn_rounds(made_of, outcome, Sampling.of_rows(400)))
     assert raised <= 6
 
 

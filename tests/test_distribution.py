@@ -17,11 +17,12 @@ from envelt.core.shapes.qq import normal_positions, normal_qq
 from envelt.core.stats.cut import best_cut
 from envelt.core.stats.form import relation_form
 from envelt.core.stats.group_pairs import all_pairs, holm
-from envelt.core.stats.groups import summarise_groups
+from envelt.core.stats.groups import grouped_rows
 from envelt.core.stats.trend import least_squares, smooth_trend
 from envelt.core.tallies.moments import Moments
 from envelt.demo import planted
 from envelt.errors import EnveltError, OptionError
+from samples import rows
 
 DESCRIBED = [
     "n", "missing", "mean", "mean_low", "mean_high", "sd", "min", "q1", "median", "q3", "max", "mode", "skewness",
@@ -172,7 +173,7 @@ def test_the_dip_is_what_linear_programming_finds(seed):
 
 @pytest.mark.parametrize("n", [20, 170, 1500])
 def test_p_values_of_the_dip_are_uniform_on_uniform_data(n):
-    p = np.array([dip_test(np.sort(rng(s).random(n)))[0].p for s in range(1200)])
+    p = np.array([dip_test(np.sort(rng(s).random(n)), 1.0)[0].p for s in range(1200)])
     for share in (0.05, 0.2, 0.5, 0.8):
         assert np.mean(p < share) == pytest.approx(share, abs=3.5 * np.sqrt(share * (1 - share) / len(p)))
 
@@ -226,7 +227,7 @@ def test_pairs_are_welchs_and_holms():
     r = rng(4)
     parts = [np.round(r.normal(m, s, n), 1) for m, s, n in ((0, 1, 30), (1, 2, 18), (0.2, 1, 44), (0, 1, 1))]
     codes = np.repeat(range(4), [len(p) for p in parts])
-    pairs = all_pairs(summarise_groups(np.concatenate(parts), codes, ("a", "b", "c", "d")))
+    pairs = all_pairs(grouped_rows(np.concatenate(parts), codes, ("a", "b", "c", "d"), rows(codes)))
     assert pairs.left_out == 1
     for k in range(3):
         a, b = parts[pairs.first[k]], parts[pairs.second[k]]
@@ -248,7 +249,7 @@ def test_forms_are_told_apart(form, f):
     for seed in range(40):
         r = rng(seed)
         x = r.normal(size=1000)
-        told.append(relation_form(x, f(x) + r.normal(size=1000)).form)
+        told.append(relation_form(x, f(x) + r.normal(size=1000), rows(x)).form)
     assert told.count(form) >= 38
 
 
@@ -258,7 +259,7 @@ def test_lines_agree_with_scipy_and_trends_follow_the_mean():
     y = np.sin(2 * (x - 1e6)) + r.normal(0, 0.5, 4000)
     line, want = least_squares(x, y), stats.linregress(x - 1e6, y)
     assert (line.slope, line.r_squared) == pytest.approx((want.slope, want.rvalue**2), rel=1e-8)
-    trend = smooth_trend(x, y)
+    trend = smooth_trend(x, y, rows(x))
     truth = np.sin(2 * (trend.at - 1e6))
     middle = slice(20, -20)
     assert np.mean((trend.low <= truth) & (truth <= trend.high)) > 0.7
@@ -274,7 +275,7 @@ def test_the_best_cut_is_found_and_judged_on_other_rows():
     for seed in range(40):
         r = rng(seed)
         x = r.normal(size=2000)
-        cuts.append(best_cut(x, r.random(2000) < np.where(x > 0.5, 0.8, 0.2)))
+        cuts.append(best_cut(x, r.random(2000) < np.where(x > 0.5, 0.8, 0.2), rows(x)))
     assert all(c.above and c.low <= c.at <= c.high for c in cuts)
     assert np.mean([c.low <= 0.5 <= c.high or abs(c.at - 0.5) < 0.03 for c in cuts]) > 0.9
     up = 1 - stats.norm.cdf(0.5)  # the share above the cut: sensitivity and specificity follow
@@ -282,7 +283,10 @@ def test_the_best_cut_is_found_and_judged_on_other_rows():
     truth = (sensitivity + specificity) / 2
     assert np.mean([c.balanced_accuracy for c in cuts]) == pytest.approx(truth, abs=0.006)
     assert np.mean([c.accuracy_low <= truth <= c.accuracy_high for c in cuts]) > 0.85
-    noise = [best_cut(rng(s).normal(size=300), rng(s + 99).random(300) < 0.4).balanced_accuracy for s in range(60)]
+    noise = [
+        best_cut(rng(s).normal(size=300), rng(s + 99).random(300) < 0.4, rows(range(300))).balanced_accuracy
+        for s in range(60)
+    ]
     assert np.mean(noise) == pytest.approx(0.5, abs=0.02)  # on its own rows the best cut of noise has 0.56
 
 

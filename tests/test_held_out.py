@@ -11,6 +11,7 @@ from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.heldout import held_out_bins, held_out_levels
 from envelt.core.stats.shrinkage import level_strength
 from envelt.core.stats.targets import ClassTarget
+from samples import rows
 
 N = 1000
 
@@ -172,7 +173,7 @@ def test_the_share_is_the_definition_written_out_naively(levels):
     y = (rng.random(600) < 1 / (1 + np.exp(1 - (x % 3 if levels else 2 * x)))).astype(np.int64)
     target = ClassTarget(y, 2)
     folds = deal(hash_blocks(np.arange(600), 0), target.load, 0)
-    got = held_out_levels(x, 25, target, folds) if levels else held_out_bins(x, target, folds)
+    got = held_out_levels(x, 25, target, folds, rows(x)) if levels else held_out_bins(x, target, folds, rows(x))
     # powers to the 19th lose digits in the naive basis
     assert got.share == pytest.approx(naive_share(x, y, levels, folds), rel=1e-10 if levels else 1e-7)
 

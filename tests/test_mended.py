@@ -7,8 +7,8 @@ from scipy import stats
 
 from envelt import Study
 from envelt.core.shapes.dip import dip_test
-from envelt.core.stats.many_groups import explained_interval
-from envelt.core.stats.noncentral import noncentral_chi_square, noncentral_f
+from envelt.core.stats.of_rows.many_groups import explained_interval
+from envelt.core.stats.of_rows.noncentral import noncentral_chi_square, noncentral_f
 from envelt.demo import planted
 from envelt.demo.others import OTHERS
 from envelt.errors import OptionError
@@ -95,7 +95,7 @@ def test_a_part_of_the_rows_keeps_the_event_of_the_whole():
 
 def test_near_values_that_become_one_do_not_break_the_dip():
     x = np.sort(np.r_[np.nextafter(1.0, 2) + np.arange(3) * 2.2e-16, 1e9 * rng().random(200)])
-    significance, _ = dip_test(x, 0.0)
+    significance, _ = dip_test(x, 1.0, 0.0)
     assert 0 < significance.statistic <= 0.25
 
 
@@ -454,7 +454,7 @@ def test_a_table_in_the_order_of_time_is_said_and_folds_may_keep_times_apart():
     assert "ordered-in-time" not in codes(shuffled.rank())
     with pytest.raises(OptionError, match="at least 10"):
         Study(frame.assign(half=np.arange(n) // 300), outcome="y", kinds={"half": "discrete"}).rank(time="half")
-    with pytest.raises(OptionError, match="unit or time"):
+    with pytest.raises(OptionError, match="times cannot be kept apart while units stay whole"):
         Study(frame.assign(who=np.arange(n) // 2), outcome="y", unit="who").rank(time="sold_on")
 
 

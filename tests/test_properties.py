@@ -1,7 +1,6 @@
 """What must hold whatever the data: invariances, symmetries, round trips, and naive second implementations."""
 
 import csv
-import itertools
 from datetime import date, timedelta
 
 import numpy as np
@@ -17,28 +16,24 @@ from envelt.core.columns.readings import read_dates, read_numbers
 from envelt.core.shapes.bins import readable_bins
 from envelt.core.shapes.calendar import UNITS, calendar_bins
 from envelt.core.shapes.resolution import recorded_step
-from envelt.core.stats import tables as ct
-from envelt.core.stats.clustered import (
-    group_design_effect,
-    product_design_effect,
-    rate_design_effects,
-    table_design_effect,
-)
+from envelt.core.stats.expected import adjusted_residuals, expected_counts, without_empty
 from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.groups import compare_groups
-from envelt.core.stats.proportions import odds_ratio, risk_difference, risk_ratio, wilson
+from envelt.core.stats.of_rows import tables as ct
+from envelt.core.stats.of_rows.proportions import odds_ratio, risk_difference, risk_ratio, wilson
 from envelt.core.stats.rates import quantile_bins
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.views.written import RATES
 from envelt.write.digits import as_text, measured, pasted, percent, places, probability, significant
 from envelt.write.shown import ShownTable
+from samples import rows
 
 values = st.lists(st.integers(-40, 40).map(lambda k: k / 4), min_size=2, max_size=30)
 quick = settings(max_examples=60, deadline=None)
 
 
 def compared(a, b):
-    return compare_groups(np.array(a + b), np.repeat([0, 1], [len(a), len(b)]), ("rest", "event"))
+    return compare_groups(np.array(a + b), np.repeat([0, 1], [len(a), len(b)]), ("rest", "event"), rows(a + b))
 
 
 @given(values, values)
@@ -116,52 +111,16 @@ def test_wilson_solves_the_score_equation(events, n):
 @quick
 def test_association_does_not_depend_on_the_order_of_levels(rows):
     table = np.array(rows)
-    assume(min(ct.without_empty(table).shape) >= 2)
+    assume(min(without_empty(table).shape) >= 2)
     chi, v = ct.chi_square(table), ct.cramers_v(table)
     for other in (table[::-1], table[:, ::-1], table.T, np.vstack([table, np.zeros((1, 3), int)])):
         assert ct.chi_square(other).statistic == pytest.approx(chi.statistic)
         assert ct.cramers_v(other) == pytest.approx(v, rel=1e-6, abs=1e-9)
-    residuals = ct.adjusted_residuals(table)
-    expected = ct.expected_counts(table)
+    residuals = adjusted_residuals(table, 1.0)
+    expected = expected_counts(table)
     assert np.sum(table - expected) == pytest.approx(0, abs=1e-9)
     if table.shape == (2, 2):
         assert residuals[0, 0] ** 2 == pytest.approx(chi.statistic)
-
-
-units_of_rows = st.lists(st.tuples(st.integers(0, 6), st.integers(0, 2), st.integers(0, 1)), min_size=8, max_size=40)
-
-
-@given(units_of_rows)
-@quick
-def test_design_effects_are_the_double_sum_written_out(rows):
-    unit, row, column = (np.array(c) for c in zip(*rows, strict=True))
-    unit = np.unique(unit, return_inverse=True)[1]
-    p, q = (np.bincount(c) / len(c) for c in (row, column))
-    assume((p > 0).all() and (q > 0).all() and len(p) > 1 and len(q) > 1)
-
-    def g(i, j, codes, share):
-        return (codes[i] == codes[j]) / share[codes[i]] - 1
-
-    pairs = [(i, j) for i, j in itertools.product(range(len(rows)), repeat=2) if unit[i] == unit[j]]
-    together = sum(g(i, j, row, p) * g(i, j, column, q) for i, j in pairs)
-    alone = sum(g(i, i, row, p) * g(i, i, column, q) for i in range(len(rows)))
-    want = max(together / alone, 1) if alone > 0 else 1
-    assert table_design_effect(unit, row, column, (len(p), len(q))) == pytest.approx(want)
-    x = (column + row / 4.0) - np.mean(column + row / 4.0)
-    together = sum(g(i, j, row, p) * x[i] * x[j] for i, j in pairs)
-    alone = sum(g(i, i, row, p) * x[i] ** 2 for i in range(len(rows)))
-    assert group_design_effect(unit, row, len(p), x) == pytest.approx(max(together / alone, 1) if alone > 1e-12 else 1)
-    y = unit - unit.mean()
-    together = sum(x[i] * y[i] * x[j] * y[j] for i, j in pairs)
-    alone = sum((x * y) ** 2)
-    assert product_design_effect(unit, x, y) == pytest.approx(max(together / alone, 1) if alone > 0 else 1)
-
-
-def test_rows_that_are_their_own_units_change_nothing():
-    r = np.random.default_rng(0)
-    codes, event = r.integers(0, 3, 200), r.random(200) < 0.3
-    assert rate_design_effects(np.arange(200), codes, event, 3) == pytest.approx(1)
-    assert table_design_effect(np.arange(200), codes, event.astype(int), (3, 2)) == pytest.approx(1)
 
 
 @given(st.lists(st.none() | st.integers(-20, 20).map(float), min_size=1, max_size=80), st.integers(2, 10))

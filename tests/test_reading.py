@@ -184,3 +184,57 @@ def test_a_study_file_with_a_byte_order_mark_is_read_and_brought_up_to_date(tmp_
     study = Study.open(path)
     assert study.outcome.name == "y"
     assert study.begin(path) == ([], [])
+
+
+MARKED = """country,queen,weight
+DE,grey,1.5
+FR,NA,NA
+NA,gold,2.5
+IT,grey,3
+ES,gold,NA
+SE,NA,1
+PL,grey,2
+AT,gold,4
+DK,NA,5
+"""
+
+
+@pytest.mark.parametrize("source", ["csv", "frame", "parquet"])
+def test_texts_that_usually_mean_missing_are_counted_and_said_alike_in_every_source(tmp_path, source):
+    path = tmp_path / "marks.csv"
+    path.write_text(MARKED)
+    data = path
+    if source != "csv":
+        data = pd.read_csv(path, keep_default_na=False)
+        if source == "parquet":
+            data.to_parquet(tmp_path / "marks.parquet")
+            data = tmp_path / "marks.parquet"
+    study = Study(data)
+    view = study.inventory()
+    said = {f.columns[0]: f for f in view.findings if f.code == "marks-for-missing"}
+    assert view.table["missing"].to_dict() == {"country": 0, "queen": 3, "weight": 2}  # NA among codes is a country
+    assert "'NA' in 3 rows" in said["queen"].statement
+    assert "'NA' in 2 rows" in said["weight"].statement
+    assert study.table["weight"].kind in ("continuous", "discrete")
+    kept = Study(data, missing=[])
+    assert kept.inventory().table.loc["queen", "missing"] == 0
+    assert "NA" in set(kept.table["queen"].labels())
+    assert kept.table["weight"].missing.sum() == 2  # no number is called NA
+    one = Study(data, columns={"queen": {"missing": []}})
+    assert one.inventory().table.loc["queen", "missing"] == 0
+    assert Study(data, missing=["grey"]).inventory().table.loc["queen", "missing"] == 6
+
+
+def test_marks_for_missing_reach_the_study_file_the_command_line_and_later_rows(tmp_path, run):
+    path = tmp_path / "marks.csv"
+    path.write_text(MARKED)
+    status, out, err = run("inventory", path, "--missing", "", "--findings")
+    assert (status, err) == (0, "")
+    assert "queen holds" not in out
+    made = Study(path).preparation().fit(path)
+    assert made.transform(path).notna().all().all()
+    many = pd.DataFrame({f"c{k}": ["a", "b", "NA", "c"] * 10 for k in range(6)})
+    found = [f for f in Study(many).inventory().findings if f.code == "marks-for-missing"]
+    assert len(found) == 1
+    assert "6 columns" in found[0].statement
+    assert found[0].evidence["texts"] == [["NA", 60]]

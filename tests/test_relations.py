@@ -8,13 +8,15 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core.relations.intervals import exact_p
+from envelt.core.relations.exact import exact_p
 from envelt.core.relations.matrices import pearson_matrix, spearman_matrix
 from envelt.core.relations.mixed import correlation_ratio, cramers_v
-from envelt.core.stats import tables as ct
 from envelt.core.stats.form import relation_form
+from envelt.core.stats.of_rows import tables as ct
+from envelt.core.stats.sampling import Sampling
 from envelt.demo import hives
 from envelt.errors import OptionError, UnknownColumnError
+from samples import rows
 
 
 def rng(seed=0):
@@ -96,7 +98,7 @@ def test_correlation_ratio_and_v_are_their_definitions(seed, levels, rows):
     y = np.where(r.random(rows) < 0.1, np.nan, a * 0.5 + r.normal(size=rows))
     keep = (a >= 0) & ~np.isnan(y)
     groups = [y[keep & (a == k)] for k in range(levels) if (keep & (a == k)).any()]
-    seen = correlation_ratio(a.astype(np.int64), levels, y)
+    seen = correlation_ratio(a.astype(np.int64), levels, y, Sampling.of_rows(len(y)))
     if len(groups) > 1 and keep.sum() > len(groups):
         f, p = stats.f_oneway(*groups)
         within = sum(((g - g.mean()) ** 2).sum() for g in groups) / (keep.sum() - len(groups))
@@ -106,7 +108,7 @@ def test_correlation_ratio_and_v_are_their_definitions(seed, levels, rows):
         assert seen.statistic == pytest.approx(f, rel=1e-7)
     both = (a >= 0) & (b >= 0)
     table = np.bincount(a[both] * 3 + b[both], minlength=levels * 3).reshape(levels, 3)
-    v = cramers_v(a.astype(np.int64), levels, b.astype(np.int64), 3)
+    v = cramers_v(a.astype(np.int64), levels, b.astype(np.int64), 3, Sampling.of_rows(len(b)))
     if min((table.sum(axis=0) > 0).sum(), (table.sum(axis=1) > 0).sum()) > 1:
         assert v.value**2 == pytest.approx(ct.cramers_v(table).estimate ** 2, abs=1e-12)  # a root of rounding is not
         used = table[table.sum(axis=1) > 0][:, table.sum(axis=0) > 0]
@@ -208,7 +210,8 @@ def test_groups_of_rows_have_a_matrix_each_and_pairs_that_differ_are_first():
     assert {first["first"], first["second"]} == {"a", "b"}
     assert (first["lowest_in"], first["highest_in"]) == ("west", "east")
     assert first["q"] < 1e-6
-    east = stats.pearsonr(*frame.loc[frame["zone"] == "east", ["a", "b"]].to_numpy().T).statistic
+    whole = view.pairs.set_index(["first", "second"]).loc[("a", "b"), "method"]  # one coefficient, to be compared
+    east = frame.loc[frame["zone"] == "east", ["a", "b"]].corr(whole).iloc[0, 1]
     assert view.by.loc[("east", "a"), "b"] == pytest.approx(east, abs=1e-9)
 
 
@@ -246,7 +249,7 @@ def test_tests_of_every_kind_count_units_and_not_the_rows_they_repeat():
             assert stats.norm.isf(pair.p_units / 2) == pytest.approx(stats.norm.isf(pair.p / 2), rel=0.1, abs=0.1)
             assert pair.p_rows < pair.p_units
     few = pd.DataFrame(
-        {"x": [1.0, 1, 2, 2, 3, 3, 4, 4], "y": [2.0, 2, 1, 1, 4, 4, 3, 3], "who": [0, 0, 1, 1, 2, 2, 3, 3]}
+        {"x": [1.0, 1, 2, 2, 3, 3, 4, 4], "y": [2.0, 2, 1, 1, 3, 3, 4, 4], "who": [0, 0, 1, 1, 2, 2, 3, 3]}
     )
     kinds = {"x": "discrete", "y": "discrete"}
     sure = [
@@ -319,13 +322,13 @@ def test_forms_are_told_from_rows_that_were_not_fitted():
         "linear": 3 * u, "monotone": np.exp(4 * u) / 8, "curved": 12 * (u - 0.5) ** 2, "none": 0 * u,
     }  # fmt: skip
     for form, y in shapes.items():
-        assert relation_form(u, y + 0.6 * noise).form == form
-    assert relation_form(u[:20], u[:20]).form == "not decided"
-    few = relation_form(u[:60], 0.3 * u[:60] + noise[:60]).form
+        assert relation_form(u, y + 0.6 * noise, rows(u)).form == form
+    assert relation_form(u[:20], u[:20], rows(u[:20])).form == "not decided"
+    few = relation_form(u[:60], 0.3 * u[:60] + noise[:60], rows(u[:60])).form
     assert few in ("none", "not decided")
     units = np.repeat(np.arange(150), 10)
     fake = np.repeat(r.normal(size=150), 10)  # one value a unit: rows alone would see a shape
-    assert relation_form(np.repeat(r.random(150), 10), fake, units).form in ("none", "not decided")
+    assert relation_form(np.repeat(r.random(150), 10), fake, Sampling.of_units(units)).form in ("none", "not decided")
 
 
 def test_pairwise_shows_what_was_chosen_and_one_pair_large(tmp_path):

@@ -214,3 +214,47 @@ def test_whole_commands_relate_print_and_save(run, tmp_path):
     assert "<svg" in (tmp_path / "k.svg").read_text()
     assert run("pairwise", "t.csv", "a", "b", "--panels", "--by", "fed", "--out", "p.png")[0] == 0
     assert (tmp_path / "p.png").stat().st_size > 10_000
+
+
+def test_columns_that_equal_each_other_are_said_by_one_of_the_two():
+    r = np.random.default_rng(3)
+    x = r.normal(100, 10, 4000)
+    frame = pd.DataFrame({"x": x, "copy": x.copy(), "z": r.normal(size=4000)})
+    for spoil in ("nothing", "a row", "gaps"):
+        frame["copy"] = x
+        if spoil == "a row":
+            frame.loc[17, "copy"] += 6  # a correlation above 0.9999, and a row that contradicts
+        if spoil == "gaps":
+            frame.loc[r.random(4000) < 0.2, "copy"] = np.nan
+        study = Study(frame)
+        codes = {f.code for f in [*study.inventory().findings, *study.relations().findings]
+                 if {"x", "copy"} <= set(f.columns)}  # fmt: skip
+        assert codes & {"same-column", "say-nearly-the-same"}, spoil
+
+
+def test_follows_exactly_is_said_only_where_no_row_contradicts():
+    r = np.random.default_rng(4)
+    frame = pd.DataFrame({"a": r.gamma(2, 5, 3000).round(2), "b": r.gamma(2, 5, 3000).round(2)})
+    frame["total"] = frame["a"] + frame["b"]
+    assert "made-up-of-others" in {f.code for f in Study(frame).relations().findings}
+    frame.loc[5, "total"] += 0.05  # one row in three thousand
+    view = Study(frame).relations()
+    assert "made-up-of-others" not in {f.code for f in view.findings}
+
+
+def test_pairs_that_say_more_together_are_measured_on_rows_that_did_not_choose_them():
+    r = np.random.default_rng(6)
+    held = []
+    for seed in range(25):
+        frame = pd.DataFrame(r.normal(size=(400, 14)), columns=[f"x{k}" for k in range(14)])
+        frame["y"] = np.where(r.random(400) < 0.4, "yes", "no")
+        view = Study(frame, outcome="y", seed=seed).relations()
+        held += (view.together["low"] > 0).tolist()
+        assert len(view.together) <= 12
+    assert np.mean(held or [0]) <= 0.05  # of pairs of noise, though the best of 91 were chosen
+    late = pd.DataFrame(r.normal(size=(3000, 70)), columns=[f"n{k}" for k in range(70)])
+    late["p"], late["q"] = r.choice([-1.0, 1.0], (2, 3000))
+    late["p"] += r.normal(size=3000) / 9
+    late["y"] = np.where(late["p"] * late["q"] + 0.4 * late["q"] + r.normal(size=3000) > 0, "yes", "no")
+    first = Study(late, outcome="y").relations().together.iloc[0]
+    assert {first["first"], first["second"]} == {"p", "q"}  # columns 71 and 72 of the file

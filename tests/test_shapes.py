@@ -8,7 +8,6 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core.distribution.group_findings import brown_forsythe
 from envelt.core.shapes.bins import Bins, readable_bins
 from envelt.core.shapes.density import densities, linear_binning, natural_bounds, overlap, silverman
 from envelt.core.shapes.dip import dip_statistic
@@ -16,6 +15,8 @@ from envelt.core.shapes.peaks import peaks_by_width, peaks_in, two_peaks
 from envelt.core.shapes.qq import band_level, normal_qq
 from envelt.core.shapes.resolution import recorded_step, step_in_words
 from envelt.core.shapes.spikes import atom_at, round_spikes
+from envelt.core.stats.groups import brown_forsythe, compare_groups, grouped_rows
+from samples import rows
 
 SIZES = np.geomspace(60, 20_000, 7).astype(int)
 
@@ -209,7 +210,14 @@ def test_brown_forsythe_is_welchs_f_on_distances_from_the_median():
     a, b = np.sort(r.normal(0, 1, 60)), np.sort(r.normal(0, 2, 45))
     away = [np.abs(g - np.median(g)) for g in (a, b)]
     t = stats.ttest_ind(*away, equal_var=False)
-    assert brown_forsythe([a, b]) == pytest.approx((t.statistic**2, t.pvalue), rel=1e-10)
+    values, codes = np.concatenate([a, b]), np.repeat([0, 1], [60, 45])
+    seen = brown_forsythe(grouped_rows(values, codes, ("a", "b"), rows(values)), np.arange(2))
+    assert (abs(seen.statistic), seen.p) == pytest.approx((abs(t.statistic), t.pvalue), rel=1e-10)
+    whole, codes, alone = np.concatenate([values, a * 2]), np.r_[codes, np.full(60, 2)], rows(range(165))
+    three = grouped_rows(whole, codes, ("a", "b", "c"), alone)
+    parts = [*away, np.abs(2 * a - np.median(2 * a))]
+    want = compare_groups(np.concatenate(parts), codes, ("a", "b", "c"), alone).tests["welch_anova"]
+    assert brown_forsythe(three, np.arange(3)) == pytest.approx(want, rel=1e-10)
 
 
 GROUPED = {

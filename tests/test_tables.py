@@ -10,6 +10,7 @@ from matplotlib.colors import to_hex
 from envelt import Study
 from envelt.core.balance.balance import drifts, lopsidedness
 from envelt.core.contingency.crosstab import checked_counts
+from envelt.core.stats.sampling import Sampling
 from envelt.draw.parts import style
 from envelt.errors import OptionError
 
@@ -147,7 +148,7 @@ def test_a_drift_is_found_with_where_it_starts_and_ends(numeric):
     drift = next(f for f in study.balance().findings if f.code == "outcome-drift")
     assert drift.columns == ("z" if numeric else "y", "when")
     assert drift.evidence["first"] < drift.evidence["last"]
-    assert drifts(study.outcome, []) == []
+    assert drifts(study.outcome, [], Sampling.of_rows(3000)) == []
 
 
 def test_counts_must_be_whole_and_name_the_row_that_is_not():

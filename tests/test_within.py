@@ -8,7 +8,10 @@ from hypothesis import strategies as st
 from scipy import optimize, stats
 
 from envelt import Study
-from envelt.core.stats.stratified import stratified_means, stratified_odds, stratified_slope
+from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.mantel_haenszel import stratified_rates
+from envelt.core.stats.sampling import Sampling
+from envelt.core.stats.within_groups import stratified_means, stratified_slope
 from envelt.errors import OptionError
 
 ADMISSIONS = {  # made up: one side asks for the hard places, and is let in no less often at each of them
@@ -34,17 +37,18 @@ tables = st.lists(st.lists(st.integers(1, 60), min_size=4, max_size=4), min_size
 
 def naive(cells):
     """Mantel–Haenszel by the published sums, one group at a time."""
-    r = s = pr = psqr = qs = top = weight = spread = 0.0
+    r = s = pr = psqr = qs = top = weight = 0.0
     for (d, c), (b, a) in cells.astype(float):
         n, n1, n0 = a + b + c + d, a + b, c + d
+        if n == 0:
+            continue
         r, s = r + a * d / n, s + b * c / n
         pr += (a + d) / n * a * d / n
         psqr += (a + d) / n * b * c / n + (b + c) / n * a * d / n
         qs += (b + c) / n * b * c / n
         top, weight = top + (a * n0 - c * n1) / n, weight + n1 * n0 / n
-        spread += (a * b * n0**3 + c * d * n1**3) / (n1 * n0 * n**2)
     variance = pr / (2 * r * r) + psqr / (2 * r * s) + qs / (2 * s * s)
-    return r / s, variance, top / weight, spread / weight**2
+    return r / s, variance, top / weight
 
 
 def breslow_day(cells, odds):
@@ -59,36 +63,131 @@ def breslow_day(cells, odds):
     return total - away**2 / inverse
 
 
+def rates_of(cells, sampling=None):
+    """Mantel and Haenszel's of counted cells, each row a case or as the sampling has it."""
+    at = np.repeat(np.arange(cells.size), cells.ravel())
+    return stratified_rates(cells, at, sampling or Sampling.of_rows(len(at)))
+
+
 @given(tables)
 @settings(deadline=None)
 def test_pooled_odds_and_risks_are_the_published_sums(cells):
-    out = stratified_odds(cells)
-    odds, variance, risk, spread = naive(cells)
+    out = rates_of(cells)
+    odds, variance, risk = naive(cells)
     pooled = out["odds_ratio"].pooled
     assert pooled.estimate == pytest.approx(odds, rel=1e-10)
     assert np.log(pooled.high / pooled.low) / (2 * stats.norm.ppf(0.975)) == pytest.approx(variance**0.5, rel=1e-10)
-    pooled = out["risk_difference"].pooled
-    assert pooled.estimate == pytest.approx(risk, rel=1e-10, abs=1e-14)
-    assert (pooled.high - pooled.low) / (2 * stats.norm.ppf(0.975)) == pytest.approx(spread**0.5, rel=1e-10)
+    assert out["risk_difference"].pooled.estimate == pytest.approx(risk, rel=1e-9, abs=1e-13)
     if len(cells) == 1:  # one group is all rows: Woolf's interval, and nothing changes
         s = out["odds_ratio"]
         assert list(s.pooled) == pytest.approx(list(s.crude), rel=1e-9)
         assert not s.change.p < 0.999
-    else:
-        agreement = out["odds_ratio"].agreement.statistic
-        assert agreement == pytest.approx(breslow_day(cells, odds), rel=1e-6, abs=1e-6)
+        x, n = cells[0, :, 1], cells[0].sum(axis=1)
+        if n.min() > 1 and (x > 0).all() and (x < n).all():  # HC2 of two groups is Welch's variance
+            welch = sum(a / m * (1 - a / m) / (m - 1) for a, m in zip(x, n, strict=True))
+            s = out["risk_difference"].pooled
+            fourth = sum(m * (1 - m / n.sum()) ** 4 for m in n)
+            df = min(n.sum() - 2, (n[0] * n[1] / n.sum()) ** 2 / fourth)
+            assert (s.high - s.low) / 2 == pytest.approx(welch**0.5 * stats.t.ppf(0.975, df), rel=1e-9)
 
 
-@given(tables, st.integers(1, 4))
-@settings(deadline=None, max_examples=40)
-def test_rows_that_are_repeated_as_units_change_nothing(cells, times):
-    at = np.repeat(np.arange(cells.size), cells.ravel())
-    once, many = (stratified_odds(k * cells, np.tile(at, k), np.tile(np.arange(len(at)), k)) for k in (1, times))
-    for effect in once:
-        assert list(many[effect].pooled) == pytest.approx(list(once[effect].pooled), rel=1e-9, abs=1e-12)
-        assert many[effect].change.statistic == pytest.approx(
-            once[effect].change.statistic, rel=1e-7, abs=1e-6, nan_ok=True
-        )
+@given(tables.map(lambda cells: cells + 60))
+@settings(deadline=None, max_examples=30)
+def test_agreement_of_odds_is_breslow_and_days_with_tarones_correction(cells):
+    if len(cells) > 1:
+        s = rates_of(cells)["odds_ratio"]
+        want = breslow_day(cells, s.pooled.estimate)
+        assert s.agreement.statistic == pytest.approx(want, rel=1e-6, abs=1e-6)
+        assert s.agreement.p == pytest.approx(stats.chi2.sf(max(want, 0), len(cells) - 1), rel=1e-4, abs=1e-8)
+
+
+def sides(r, n, groups):
+    group, side = r.integers(0, groups, n), r.integers(0, 2, n)
+    return group, side, group * 0.5 + r.normal(size=n) + 0.4 * side
+
+
+def without(keep, group, *columns):
+    """The least-squares slope of deviations from group means, of some rows."""
+    x, y = (pd.Series(c[keep]) - pd.Series(c[keep]).groupby(group[keep]).transform("mean") for c in columns)
+    return float(x @ y / (x @ x))
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_over_units_variances_are_the_jackknifes_which_leaves_out_a_unit(seed):
+    r = np.random.default_rng(seed)
+    unit = np.repeat(np.arange(25), r.integers(1, 8, 25))
+    n = len(unit)
+    group, side, y = sides(r, n, 5)
+    x = r.normal(size=25)[unit] + r.normal(size=n)
+    sampling = Sampling.of_units(unit)
+    event = (y > 1).astype(int)
+    at = (group * 2 + side) * 2 + event
+    cells = np.bincount(at, minlength=20).reshape(5, 2, 2)
+    made = stratified_rates(cells, at, sampling)
+    kept = [unit != u for u in range(25)]
+
+    def spread(values):
+        return float(np.sqrt(24 / 25 * np.sum((np.array(values) - np.mean(values)) ** 2)))
+
+    for s, seen in (
+        (stratified_slope(x, y, group, sampling), [without(k, group, x, y) for k in kept]),
+        (stratified_means(y, side, group, sampling), [without(k, group, side, y) for k in kept]),
+        (made["risk_difference"], [without(k, group, side, event) for k in kept]),
+    ):
+        reach = (s.pooled.high - s.pooled.low) / 2 / spread(seen)
+        assert stats.t.ppf(0.975, 24) * (1 - 1e-9) <= reach < stats.t.ppf(0.975, 8)  # of U - 1 freedoms at most
+    odds = [np.log(naive(np.bincount(at[k], minlength=20).reshape(5, 2, 2))[0]) for k in kept]
+    s = made["odds_ratio"].pooled
+    assert np.log(s.high / s.low) / 2 == pytest.approx(spread(odds) * stats.t.ppf(0.975, 24), rel=1e-9)
+
+
+def test_what_is_pooled_does_not_jump_with_a_row_and_crude_is_the_one_of_the_comparison():
+    r = np.random.default_rng(2)
+    group, side, y = sides(r, 400, 12)
+    sampling = Sampling.of_rows(400)
+    s = stratified_means(y, side, group, sampling)
+    crude = compare_groups(y, side, ("a", "b"), sampling).effects["mean_difference"]
+    assert list(s.crude) == pytest.approx(list(crude), rel=1e-12)
+    pooled = [stratified_means(y[:n], side[:n], group[:n], Sampling.of_rows(n)).pooled for n in range(150, 300)]
+    half = np.array([p.high - p.low for p in pooled])
+    assert np.abs(np.diff(half)).max() < 0.05 * half[0]
+    z = r.normal(size=400) + y
+    line = stratified_slope(y, z, 0 * group, sampling)
+    assert line.crude.estimate == pytest.approx(stats.linregress(y, z).slope, rel=1e-12)
+    far = stratified_means(y * 1e200, side, group, sampling)
+    assert far.pooled.estimate == pytest.approx(1e200 * s.pooled.estimate, rel=1e-9)
+    moved = stratified_slope(y + 3e8, z, group, sampling)
+    assert moved.pooled.estimate == pytest.approx(stratified_slope(y, z, group, sampling).pooled.estimate, rel=1e-6)
+
+
+@pytest.mark.parametrize("rows", [3, 10])
+def test_pooled_slopes_hold_the_truth_in_small_groups(rows):
+    held = []
+    for seed in range(400):
+        r = np.random.default_rng([seed, rows])
+        group = np.repeat(np.arange(60), rows)
+        shift = r.normal(size=60)[group]
+        x = shift + r.normal(size=len(group))
+        y = 0.5 * x + shift + r.normal(size=len(group))
+        s = stratified_slope(x, y, group, Sampling.of_rows(len(group)))
+        held.append(s.pooled.low <= 0.5 <= s.pooled.high)
+    assert 0.92 <= np.mean(held) <= 0.98
+
+
+@pytest.mark.parametrize("clustered", [False, True])
+def test_groups_that_agree_are_seldom_said_to_disagree(clustered):
+    p = []
+    for seed in range(200):
+        r = np.random.default_rng([seed, clustered])
+        unit = np.repeat(np.arange(60), 8)
+        group, side, y = sides(r, len(unit), 24)
+        y = y + r.normal(size=60)[unit] * clustered
+        z = 2 * y + r.normal(size=len(unit)) * (1 + group)  # groups scatter unlike
+        sampling = Sampling.of_units(unit) if clustered else Sampling.of_rows(len(unit))
+        seen = (stratified_means(y, side, group, sampling), stratified_slope(y, z, group, sampling))
+        p.append([s.agreement.p for s in seen])
+    assert (np.mean(np.array(p) < 0.05, axis=0) <= 0.095).all()
+    assert (np.array(p) < 1e-4).sum() == 0
 
 
 def test_intervals_hold_the_truth_and_the_change_is_by_chance_where_groups_do_not_matter():
@@ -98,37 +197,12 @@ def test_intervals_hold_the_truth_and_the_change_is_by_chance_where_groups_do_no
         group, side = r.integers(0, 5, 800), r.integers(0, 2, 800)
         event = r.random(800) < 1 / (1 + np.exp(-(group * 0.5 - 1 + 0.6 * side)))
         cells = np.bincount((group * 2 + side) * 2 + event, minlength=20).reshape(5, 2, 2)
-        s = stratified_odds(cells)["odds_ratio"]
+        s = rates_of(cells)["odds_ratio"]
         held += s.pooled.low <= np.exp(0.6) <= s.pooled.high
         y = group + r.normal(size=800)
-        moved += stratified_means(y, side, group).change.p < 0.05
+        moved += stratified_means(y, side, group, Sampling.of_rows(800)).change.p < 0.05
     assert 0.93 <= held / 600 <= 0.97
     assert 0.03 <= moved / 600 <= 0.07
-
-
-def test_means_and_slopes_are_weighted_by_inverse_variances():
-    r = np.random.default_rng(2)
-    group, side, x = r.integers(0, 4, 500), r.integers(0, 2, 500), r.normal(size=500)
-    y = group + 0.5 * side + x * (1 + 0.1 * group) + r.normal(size=500) * (1 + group)
-    difference, variance, slope, of_slope = [], [], [], []
-    for k in range(4):
-        a, b = y[(group == k) & (side == 0)], y[(group == k) & (side == 1)]
-        difference.append(b.mean() - a.mean())
-        variance.append(a.var(ddof=1) / len(a) + b.var(ddof=1) / len(b))
-        line = stats.linregress(x[group == k], y[group == k])
-        slope.append(line.slope)
-        of_slope.append(line.stderr**2)
-    for s, value, v in (
-        (stratified_means(y, side, group), difference, variance), (stratified_slope(x, y, group), slope, of_slope),
-    ):  # fmt: skip
-        w = 1 / np.array(v)
-        assert s.pooled.estimate == pytest.approx(np.sum(w * value) / w.sum(), rel=1e-10)
-        q = np.sum(w * (np.array(value) - s.pooled.estimate) ** 2)
-        assert s.agreement.statistic == pytest.approx(q, rel=1e-9)
-        assert s.agreement.p == pytest.approx(stats.chi2.sf(q, 3), rel=1e-9)
-    assert stratified_slope(x, y, 0 * group).crude.estimate == pytest.approx(stats.linregress(x, y).slope, rel=1e-12)
-    s = stratified_means(y * 1e200, side, group)
-    assert s.pooled.estimate == pytest.approx(1e200 * stratified_means(y, side, group).pooled.estimate, rel=1e-9)
 
 
 @pytest.mark.parametrize("step", ["against", "contingency", "counted"])

@@ -94,7 +94,8 @@ class Study:
         The column that says how many rows each row stands for, of a table that is already counted; every step then
         gives what the full rows would. It is no candidate.
     missing
-        Marks that stand for a missing value, in every column: ``["."]``, ``[".", -9]``.
+        Marks that stand for a missing value, in every column: ``["."]``, ``[".", -9]``. Texts that usually mean it
+        (NA, N/A, NULL, NaN) are taken so too, and that is said; an empty list keeps them as levels of their own.
     kinds
         What columns are, by name, where detection is wrong: ``{"zone": "nominal"}``.
     ignore

@@ -55,7 +55,8 @@ SHARED: dict[str, tuple[Any, Any]] = {
         _option(
             list[str] | None,
             "MARK",
-            "A mark for a missing value, or COLUMN=MARK: --missing . --missing income=-9. Repeatable.",
+            "A mark for a missing value, or COLUMN=MARK: --missing . --missing income=-9. Repeatable. "
+            'NA and the like are taken as missing and said; --missing "" keeps them as levels.',
         ),
         None,
     ),

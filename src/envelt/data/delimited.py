@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 import pandas as pd
 
+from ..core.columns.marks import USUAL
 from ..core.columns.raw import EXACT, RawColumn, RawNested, RawNumbers, RawTimes, RawWords
 from ..core.words import plural
 from ..errors import DataError, EmptyTableError, NotATableError
@@ -137,7 +138,7 @@ def _table(text: TextFile, header: Header) -> pa.Table:
             read_options=pa_csv.ReadOptions(column_names=header.names, skip_rows=header.lines, block_size=block),
             parse_options=pa_csv.ParseOptions(delimiter=header.delimiter, newlines_in_values=True),
             convert_options=pa_csv.ConvertOptions(
-                column_types={name: pa.string() for name in header.names}, strings_can_be_null=True
+                column_types={name: pa.string() for name in header.names}, strings_can_be_null=True, null_values=[""]
             ),
         )
 
@@ -202,12 +203,34 @@ def _swallowed(text: TextFile, header: Header) -> tuple[str, ...]:
 
 
 def _from_text(column: pa.ChunkedArray, kind: str | None) -> RawColumn:
-    """Return a text column as numbers or times where all of it can be read so, else as words."""
+    """Return a text column as numbers or times where all of it can be read so, else as words.
+
+    Texts that usually mean missing are taken so beside numbers and times, and counted.
+    """
     import pyarrow as pa
     import pyarrow.compute as pc
 
     if is_kept_as_text(kind):
         return words_of(column)
+    read = _numbers_or_times(column)
+    if not isinstance(read, RawWords):
+        return read
+    mark = pc.is_in(pc.utf8_trim_whitespace(column), value_set=pa.array(USUAL))
+    if not pc.any(mark, min_count=0).as_py():
+        return read
+    fewer = _numbers_or_times(pc.if_else(mark, pa.scalar(None, pa.string()), column))
+    if isinstance(fewer, RawWords) or column.null_count + pc.sum(mark).as_py() == len(column):
+        return read
+    taken = pc.value_counts(pc.utf8_trim_whitespace(column).filter(mark)).to_pylist()
+    taken.sort(key=lambda v: -v["counts"])
+    return replace(fewer, blanked=tuple((str(v["values"]), int(v["counts"])) for v in taken))
+
+
+def _numbers_or_times(column: pa.ChunkedArray) -> RawColumn:
+    """Return a text column as numbers or times where all of it can be read so, else as words."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
     trimmed = pc.utf8_trim_whitespace(column)
     coded = pc.any(pc.match_substring_regex(trimmed, r"^[+-]?0[0-9]"), min_count=0).as_py()
     if not coded:

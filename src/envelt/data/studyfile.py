@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
 
-from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan, column_plan, derived_plan, marks
+from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan, column_plan, derived_plan, marks, says_usual
 from ..errors import EnveltError, FileMissingError, StudyFileError, did_you_mean, pointing
 
 STUDY_KEYS = ("data", "outcome", "event", "unit", "counts", "missing", "ignore", "where", "seed")
@@ -112,10 +112,11 @@ def _checked(path: Path, given: dict[str, Any]) -> StudyFile:
         seed = _typed("seed", study.get("seed", 0), int, "a whole number")
         with pointing("missing"):
             missing = marks("marks for missing", study.get("missing", []))
+            usual = says_usual(study.get("missing"))
     where = (texts.pop("where"),) if "where" in texts else ()
     plan = StudyPlan(
-        **texts, missing=missing, ignore=tuple(str(i) for i in ignore), where=where, seed=seed, columns=columns,
-        derived=derived,
+        **texts, missing=missing, usual=usual, ignore=tuple(str(i) for i in ignore), where=where, seed=seed,
+        columns=columns, derived=derived,
     )  # fmt: skip
     return StudyFile(path, data, plan, notes)
 

@@ -17,7 +17,7 @@ from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, T
 from ..core.finding import Finding
 from ..core.words import plural
 from ..errors import OptionError, PreparationError
-from .keys import level_of, renamed
+from .keys import renamed
 from .numbers import no_way_back
 from .operation import (
     NAME,
@@ -26,7 +26,6 @@ from .operation import (
     Operation,
     Option,
     Options,
-    Row,
     State,
     Training,
     list_of,
@@ -52,11 +51,7 @@ class Drop(Operation):
             for name in self.columns:
                 at.drop(name)
 
-        def one(row: Row) -> None:
-            for name in self.columns:
-                row.pop(name, None)
-
-        return Bound(table, one)
+        return Bound(table)
 
 
 class Rename(Operation):
@@ -80,10 +75,7 @@ class Rename(Operation):
             raw = at.source(old) if old in at else at.raw(old)
             at.instead(old, {new: raw})
 
-        def one(row: Row) -> None:
-            row[new] = row.pop(old)
-
-        return Bound(table, one, lambda name, values: (old, values) if name == new else None)
+        return Bound(table, lambda name, values: (old, values) if name == new else None)
 
 
 class Retype(Operation):
@@ -143,24 +135,7 @@ class Retype(Operation):
             for name in self.columns:
                 at.set(name, self._read(at, name, self._unmarked(at.raw(name)), state[name]))
 
-        marks = {level_of(m) for m in self["marks"]}
-        to = self["to"]
-
-        def one(row: Row) -> None:
-            for name in self.columns:
-                value, form = row[name], state[name].get("form", "")
-                level = level_of(value)
-                if level is None or level in marks or level.strip() in marks:
-                    row[name] = float("nan") if to == "number" else None
-                elif to == "category":
-                    row[name] = state[name].get("spelt", {}).get(level.strip().casefold(), level)
-                elif to == "number" and isinstance(value, str):
-                    row[name] = float(self._checked(name, numbers_as([value], form or number_form([value])))[0])
-                elif to == "date" and not isinstance(value, np.datetime64):
-                    stamps, absent = dates_as([_day_text(value, form)], form or _date_form([str(value)]))
-                    row[name] = None if absent[0] else np.datetime64(int(stamps[0]), "us")
-
-        return Bound(table, one, lambda name, values: (name, values) if name in self.columns else None)
+        return Bound(table, lambda name, values: (name, values) if name in self.columns else None)
 
     def _read(self, at: Working, name: str, raw: RawColumn, learned: State) -> RawColumn:
         to, form, spelt = self["to"], learned.get("form", ""), learned.get("spelt")
@@ -260,14 +235,7 @@ class Relabel(Operation):
             at.written[name] = {v: k for k, v in labels.items()}
             at.set(name, made)
 
-        def one(row: Row) -> None:
-            level = level_of(row[name])
-            if level is not None:
-                row[name] = new(level)
-                if row[name] is None and unseen == "error":
-                    raise refuse_unseen("relabel", name, [level])
-
-        return Bound(table, one, lambda at, values: (name, _unlabelled(name, labels, values)) if at == name else None)
+        return Bound(table, lambda at, values: (name, _unlabelled(name, labels, values)) if at == name else None)
 
 
 def _unlabelled(name: str, labels: Mapping[str, str], values: Any) -> Any:
@@ -310,18 +278,7 @@ class Replace(Operation):
                 else:
                     at.set(name, _replaced(as_words(raw) if isinstance(raw, RawTimes) else raw, values, raw))
 
-        def new_of(value: Any) -> Any:
-            if isinstance(value, float):
-                return by_number.get(value, value)
-            level = level_of(value)
-            new = values.get(level, value) if level is not None else None
-            return number_label(new) if isinstance(new, float) else new
-
-        def one(row: Row) -> None:
-            for name in self.columns:
-                row[name] = new_of(row[name])
-
-        return Bound(table, one, lambda name, v: (name, v) if name in self.columns else None)
+        return Bound(table, lambda name, v: (name, v) if name in self.columns else None)
 
 
 def _is_number(text: str) -> bool:
@@ -377,7 +334,7 @@ class Derive(Operation):
             columns = {c: _encoded(at, c, state["levels"].get(c, [])) for c in self._origins}
             at.set(self.columns[0], derive(Table(columns, at.rows), self._plan))
 
-        return Bound(table, None, no_way_back(self, "it was made from other columns"))
+        return Bound(table, no_way_back(self, "it was made from other columns"))
 
 
 def _encoded(at: Working, name: str, levels: list[str]) -> Column:

@@ -11,6 +11,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ..core.columns.encode import NO_PLAN, encode
+from ..core.columns.marks import USUAL
 from ..core.columns.outcome import Outcome, resolve_outcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
 from ..core.columns.readings import dates_as, numbers_as
@@ -20,7 +21,7 @@ from ..core.words import plural
 from ..data.frames import check_names, named_in_text
 from ..errors import PreparationError
 from .keys import level_of
-from .working import Working, as_words, empty_like, missing_of, type_of
+from .working import Given, Working, as_words, empty_like, missing_of, type_of
 
 Typed = Mapping[str, str]
 """Columns by name, with the type each had in the training rows: "number", "text" or "date"."""
@@ -138,13 +139,14 @@ def _converted(name: str, raw: RawColumn, here: str, kind: str) -> RawColumn:
     if kind == "text":
         return as_words(raw)
     if isinstance(raw, RawWords):
+        marks = np.array([w.strip() in USUAL for w in raw.words], bool)
         if kind == "number":
             values = numbers_as(raw.words, "plain")
-            bad = np.isnan(values)
+            bad = np.isnan(values) & ~marks
             made: RawColumn = RawNumbers(np.append(values, np.nan)[raw.codes])
         else:
-            stamps, bad = dates_as(raw.words, "ISO8601")
-            gone = np.append(bad, True)[raw.codes]
+            stamps, unread = dates_as(raw.words, "ISO8601")
+            gone, bad = np.append(unread, True)[raw.codes], unread & ~marks
             made = RawTimes(np.where(gone, 0, np.append(stamps, 0)[raw.codes]), gone)
         used = np.bincount(raw.codes[raw.codes >= 0], minlength=len(raw.words)) > 0
         if (bad & used).any():
@@ -200,7 +202,11 @@ def _text(name: str, value: Any) -> str | None:
 
 def _any(name: str, value: Any) -> Any:
     """Leave a value to the operation that says what it is read as."""
-    if value is None or value != value or isinstance(value, (str, np.datetime64)):
+    if isinstance(value, str) or (isinstance(value, float) and value != value):
+        return value
+    if value is None or value != value:
+        return None
+    if isinstance(value, np.datetime64):
         return value
     if isinstance(value, (int, float, np.number)) and not isinstance(value, (bool, np.bool_)):
         return _number(name, value)
@@ -216,27 +222,38 @@ def _time(name: str, value: Any) -> Any:
         raise PreparationError(f"{name!r} held dates in the training rows, and holds {value!r} here.") from None
 
 
-def one_row(row: Mapping[str, Any]) -> Working:
-    """Return one row, as operations have it, as a table."""
+def one_row(row: Mapping[str, Any], read: Mapping[str, Any], kinds: Typed) -> Working:
+    """Return one row as a table of one row.
+
+    Parameters
+    ----------
+    row, read
+        The values as they were given, and as `row_reader` has read them.
+    kinds
+        What their columns were in the training rows.
+    """
     columns: dict[str, RawColumn] = {}
-    for name, value in row.items():
-        if isinstance(value, float):
+    for name, value in read.items():
+        if value is None:
+            columns[name] = empty_like(kinds[name], 1)
+        elif isinstance(value, float):
             columns[name] = RawNumbers(np.array([value]))
         elif isinstance(value, np.datetime64):
             columns[name] = RawTimes(np.array([value.astype(np.int64)]), np.zeros(1, bool))
         else:
-            words = [] if value is None else [value]
-            columns[name] = RawWords(np.array([len(words) - 1], np.int32), words)
-    return Working(columns, pd.RangeIndex(1))
+            columns[name] = RawWords(np.zeros(1, np.int32), [value])
+    return Working({n: Given(row.get(n), c) for n, c in columns.items()}, pd.RangeIndex(1))
 
 
-def from_one_row(at: Working) -> dict[str, Any]:
-    """Return a table of one row as operations have a row."""
+def from_one_row(at: Working, names: Sequence[str]) -> dict[str, Any]:
+    """Return columns of a table of one row as values: floats, texts, datetime64; NaN or none where missing."""
     out: dict[str, Any] = {}
-    for name in at.names:
-        raw = at.raw(name)
+    for name in names:
+        raw, source = at.raw(name), at.source(name)
         gone = bool(missing_of(raw)[0])
-        if isinstance(raw, RawNumbers):
+        if isinstance(source, Given) and isinstance(source.value, (bool, np.bool_)):
+            out[name] = bool(source.value)
+        elif isinstance(raw, RawNumbers):
             out[name] = float(raw.values[0])
         elif isinstance(raw, RawTimes):
             out[name] = None if gone else np.datetime64(int(raw.values[0]), "us")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from ..core.columns.raw import RawWords
 from ..core.columns.table import number_label
-from .operation import Row
 from .working import Working
 
 Codes = NDArray[np.int64]
@@ -59,16 +58,6 @@ def group_codes(at: Working, by: Sequence[str]) -> tuple[Codes, list[str]]:
         codes = np.full(len(both), -1, np.int64)
         codes[both >= 0] = inverse
     return codes, labels
-
-
-def group_of(by: Sequence[str]) -> Callable[[Row], str | None]:
-    """Return a function that names the group of one row; nothing where a level is missing."""
-
-    def named(row: Row) -> str | None:
-        levels = [level_of(row[n]) for n in by]
-        return None if None in levels else BETWEEN.join(levels)  # type: ignore[arg-type]
-
-    return named
 
 
 def by_group(at: Working, by: Sequence[str], learned: Mapping[str, float], other: float) -> NDArray[np.float64]:

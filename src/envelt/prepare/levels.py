@@ -15,7 +15,7 @@ from ..core.columns.raw import RawColumn, RawNumbers, RawWords
 from ..core.magnitude import spread_of
 from ..core.stats.shrinkage import shrunken_levels
 from ..errors import OptionError, PreparationError
-from .keys import UNSEEN, level_of, places
+from .keys import UNSEEN, places
 from .numbers import no_way_back
 from .operation import (
     NAME,
@@ -23,7 +23,6 @@ from .operation import (
     Operation,
     Option,
     Options,
-    Row,
     State,
     Training,
     list_of,
@@ -81,17 +80,7 @@ class MergeRare(Operation):
                     codes = np.where(codes == UNSEEN, known[into] if unseen == "other" else -1, codes)
                 at.set(name, RawWords(codes.astype(np.int32), kept[name], words.order))
 
-        def one(row: Row) -> None:
-            for name, known in place.items():
-                level = level_of(row[name])
-                if level is not None and level not in known:
-                    if unseen == "error":
-                        raise refuse_unseen("merge_rare", name, [level])
-                    row[name] = into if unseen == "other" else None
-                elif level is not None:
-                    row[name] = kept[name][known[level]]
-
-        return Bound(table, one, lambda name, values: (name, values) if name in kept else None)
+        return Bound(table, lambda name, values: (name, values) if name in kept else None)
 
 
 class Encode(Operation):
@@ -187,14 +176,14 @@ class Encode(Operation):
             return name, named[np.where(whole, np.nan_to_num(codes), len(order)).astype(np.int64)]
 
         if using == "ordered":
-            return Bound(table, self._on_row(state), back)
+            return Bound(table, back)
         made = {n for c in self.columns for n in _made(c, using, state[c])}
         why = (
             "a rate does not say which level it was"
             if using == "rate"
             else "one column does not say which level it was"
         )
-        return Bound(table, self._on_row(state), no_way_back(self, why, made))
+        return Bound(table, no_way_back(self, why, made))
 
     def _found(self, at: Working, name: str, known: dict[str, int], as_what: str) -> NDArray[np.int64]:
         codes, new, rows = places(at.words(name), known)
@@ -227,56 +216,6 @@ class Encode(Operation):
         codes = self._found(at, name, {w: k for k, w in enumerate(rates)}, "the rate of all rows")
         table = np.array([*rates.values(), state["base"], state["missing"]])
         return _named(name, state["of"], table[codes])
-
-    def _on_row(self, state: State) -> Callable[[Row], None]:
-        return {"levels": self._levels_of_row, "ordered": self._code_of_row, "rate": self._rate_of_row}[self["using"]](
-            state
-        )
-
-    def _level(self, name: str, value: Any, known: Any) -> str | None:
-        """Return the level of one value: nothing where it is missing, an empty text where it is new."""
-        level = level_of(value)
-        if level is None or level in known:
-            return level
-        if self["unseen"] == "error":
-            raise refuse_unseen(f"encode ({self['using']})", name, [level])
-        return None if self["unseen"] == "missing" else ""
-
-    def _levels_of_row(self, state: State) -> Callable[[Row], None]:
-        known = {c: {w: f"{c}={w}" for w in state[c]["levels"]} for c in self.columns}
-        gaps = {c: _gap_name(c, state[c]["levels"]) for c in self.columns if state[c]["missing"]}
-
-        def one(row: Row) -> None:
-            for name, columns in known.items():
-                level = self._level(name, row.pop(name), columns)
-                for w, column in columns.items():
-                    row[column] = 1.0 if w == level else 0.0
-                if name in gaps:
-                    row[gaps[name]] = 1.0 if level is None else 0.0
-
-        return one
-
-    def _code_of_row(self, state: State) -> Callable[[Row], None]:
-        codes = {c: {w: float(k) for k, w in enumerate(state[c]["order"])} for c in self.columns}
-
-        def one(row: Row) -> None:
-            for name, known in codes.items():
-                level = self._level(name, row.pop(name), known)
-                row[name] = NAN if level is None else known.get(level, state[name]["middle"])
-
-        return one
-
-    def _rate_of_row(self, state: State) -> Callable[[Row], None]:
-        ready = [(c, state[c]["rates"], state[c], _names(c, state[c]["of"])) for c in self.columns]
-
-        def one(row: Row) -> None:
-            for name, known, learned, names in ready:
-                level = self._level(name, row.pop(name), known)
-                rates = learned["missing"] if level is None else known.get(level, learned["base"])
-                for column, rate in zip(names, rates, strict=True):
-                    row[column] = rate
-
-        return one
 
 
 def _made(name: str, using: str, learned: State) -> list[str]:

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from ..core.columns.raw import RawColumn, RawNumbers
 from ..core.columns.table import MICROSECONDS_A_DAY, time_label
 from ..errors import OptionError
-from .keys import by_group, group_codes, group_of
+from .keys import by_group, group_codes
 from .numbers import no_way_back, present, refuse_nothing
-from .operation import NAME, Bound, Operation, Option, Options, Row, State, Training, list_of, one_of
+from .operation import NAME, Bound, Operation, Option, Options, State, Training, list_of, one_of
 from .working import Working
 
 PARTS = ("year", "month", "weekday", "hour", "days_since")
@@ -64,18 +64,14 @@ class GroupFeature(Operation):
     def bind(self, state: State) -> Bound:
         """Add the column."""
         column, by, difference = self.columns[0], list(self["by"]), self["give"] == "difference"
-        groups, base, group = state["groups"], state["base"], group_of(by)
+        groups, base = state["groups"], state["base"]
 
         def table(at: Working) -> None:
             usual = by_group(at, by, groups, base)
             at.free([self.made])
             at.set(self.made, RawNumbers(at.numbers(column, "group_feature") - usual if difference else usual))
 
-        def one(row: Row) -> None:
-            usual = groups.get(group(row), base)
-            row[self.made] = row[column] - usual if difference else usual
-
-        return Bound(table, one, no_way_back(self, "it was made from other columns", [self.made]))
+        return Bound(table, no_way_back(self, "it was made from other columns", [self.made]))
 
 
 class PartsOfDate(Operation):
@@ -119,15 +115,6 @@ class PartsOfDate(Operation):
                     made[f"{name}_{part}"] = RawNumbers(np.where(times.absent, np.nan, values))
                 at.instead(name, made)
 
-        def one(row: Row) -> None:
-            for name in self.columns:
-                value = row[name] if keep else row.pop(name)
-                gone = value is None or value != value
-                stamp = np.array([0 if gone else np.datetime64(value, "us").astype(np.int64)])
-                for part in parts:
-                    found = float(_part(stamp, part, state[name]["since"])[0])
-                    row[f"{name}_{part}"] = float("nan") if gone else found
-
         def back(name: str, values: Any) -> tuple[str, Any] | None:
             for column in self.columns:
                 if name == f"{column}_days_since":
@@ -138,7 +125,7 @@ class PartsOfDate(Operation):
         refuse = no_way_back(
             self, "a part of a date is not the date", [f"{c}_{p}" for c in self.columns for p in parts]
         )
-        return Bound(table, one, back)
+        return Bound(table, back)
 
 
 def _part(micro: NDArray[np.int64], part: str, since: int) -> NDArray[np.float64]:

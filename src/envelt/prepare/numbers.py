@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Callable, Collection
 from typing import Any, ClassVar
 
@@ -18,8 +17,8 @@ from ..core.shapes.quantiles import sorted_quantiles
 from ..core.transforms.forms import NAMES, Transform, fit_transform, why_not
 from ..core.words import plural
 from ..errors import OptionError, PreparationError
-from .keys import by_group, group_codes, group_of
-from .operation import NAME, NUMBER, Bound, Operation, Option, Options, Row, State, Training, list_of, one_of
+from .keys import by_group, group_codes
+from .operation import NAME, NUMBER, Bound, Operation, Option, Options, State, Training, list_of, one_of
 from .working import Working, as_words, missing_of
 
 Floats = NDArray[np.float64]
@@ -111,19 +110,7 @@ class Fill(Operation):
                     put = by_group(at, by, groups, learned["value"])[missing] if groups is not None else None
                     at.set(name, _filled(name, raw, missing, learned["value"], put))
 
-        group = group_of(by)
-
-        def one(row: Row) -> None:
-            for name in self.columns:
-                value, learned = row[name], state[name]
-                gone = value is None or value != value
-                if flag:
-                    row[f"{name}_missing"] = float(gone)
-                if gone:
-                    groups = learned.get("groups")
-                    row[name] = learned["value"] if groups is None else groups.get(group(row), learned["value"])
-
-        return Bound(table, one, lambda name, values: (name, values) if name in self.columns else None)
+        return Bound(table, lambda name, values: (name, values) if name in self.columns else None)
 
 
 def _centre(using: str, values: Floats) -> float:
@@ -208,15 +195,7 @@ class Clip(Operation):
                 else:
                     at.set(name, RawNumbers(np.clip(values, low, high)))
 
-        def one(row: Row) -> None:
-            for name, (low, high) in ends.items():
-                value = row[name]
-                if value < low:
-                    row[name] = float("nan") if gone else low
-                elif value > high:
-                    row[name] = float("nan") if gone else high
-
-        return Bound(table, one, lambda name, values: (name, values) if name in self.columns else None)
+        return Bound(table, lambda name, values: (name, values) if name in self.columns else None)
 
 
 class Reexpress(Operation):
@@ -243,7 +222,7 @@ class Reexpress(Operation):
         reason = why_not(transform, *ends)
         if reason:
             raise PreparationError(f"{transform} cannot be taken of {name!r}: {reason}. Choose another transform.")
-        found = fit_transform(transform, values)
+        found = fit_transform(transform, values, 1.0)
         images = found.apply(np.array(ends))
         if not np.isfinite(images).all() or (images[0] == images[1] and ends[0] < ends[1]):
             raise PreparationError(f"{transform} of {name!r} leaves the range of numbers: choose another transform.")
@@ -257,7 +236,6 @@ class Reexpress(Operation):
     def bind(self, state: State) -> Bound:
         """Transform, and back."""
         fitted = {c: self._transform(state[c]) for c in self.columns}
-        outside = self["outside"]
 
         def table(at: Working) -> None:
             for name, t in fitted.items():
@@ -267,23 +245,10 @@ class Reexpress(Operation):
                     values = self._brought_in(at, name, t, values, inside)
                 at.set(name, RawNumbers(t.apply(values)))
 
-        ready = {c: (t.one(), t) for c, t in fitted.items()}
-
-        def one(row: Row) -> None:
-            for name, (apply, t) in ready.items():
-                value = row[name]
-                if value == value:
-                    low, high = t.domain
-                    if not low < value < high:
-                        if outside == "error":
-                            raise _outside(name, t, 1, value)
-                        value = t.nearest(value) if outside == "nearest" else float("nan")
-                    row[name] = apply(value) if value == value else value
-
         def back(name: str, values: Floats) -> tuple[str, Floats] | None:
             return (name, fitted[name].inverse(values)) if name in fitted else None
 
-        return Bound(table, one, back)
+        return Bound(table, back)
 
     def _transform(self, state: State) -> Transform:
         knots = np.array(state["knots"]) if "knots" in state else None
@@ -356,16 +321,10 @@ class Rescale(Operation):
                 values /= state[name]["width"]
                 at.set(name, RawNumbers(values))
 
-        ready = [(c, state[c]["centre"], state[c]["width"]) for c in self.columns]
-
-        def one(row: Row) -> None:
-            for name, centre, width in ready:
-                row[name] = (row[name] - centre) / width
-
         def back(name: str, values: Floats) -> tuple[str, Floats] | None:
             return (name, values * state[name]["width"] + state[name]["centre"]) if name in self.columns else None
 
-        return Bound(table, one, back)
+        return Bound(table, back)
 
 
 class Bin(Operation):
@@ -427,12 +386,7 @@ class Bin(Operation):
                 codes[np.isnan(values)] = -1
                 at.set(name, RawWords(codes, list(state[name]["levels"]), order=True))
 
-        def one(row: Row) -> None:
-            for name in self.columns:
-                value = row[name]
-                row[name] = state[name]["levels"][bisect_right(state[name]["cuts"], value)] if value == value else None
-
-        return Bound(table, one, no_way_back(self, "levels do not say which number they were"))
+        return Bound(table, no_way_back(self, "levels do not say which number they were"))
 
 
 def no_way_back(

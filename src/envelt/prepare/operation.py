@@ -16,9 +16,7 @@ from ..core.words import plural
 from ..errors import OptionError, PreparationError, did_you_mean
 from .working import Working
 
-Row = dict[str, Any]
 State = dict[str, Any]
-OnRow = Callable[[Row], None]
 
 NAME = {"type": "string", "minLength": 1}
 NUMBER = {"type": "number"}
@@ -71,16 +69,13 @@ class Bound:
     Parameters
     ----------
     table
-        Changes the columns of many rows.
-    row
-        Changes one row, a dict; nothing where that goes through a table of one row.
+        Changes columns, of many rows or of one.
     back
         Of a column's name after it and values: the name before it and the values there; nothing where it leaves
         that column alone.
     """
 
     table: Callable[[Working], None]
-    row: OnRow | None = None
     back: Callable[[str, Any], tuple[str, Any] | None] = field(default=lambda name, values: None)
 
 

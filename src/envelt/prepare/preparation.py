@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 import textwrap
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -29,7 +29,7 @@ from .intake import (
     type_here,
     working_of,
 )
-from .operation import Bound, Operation, Row, State, Training
+from .operation import Bound, Operation, State, Training
 from .operations import OPERATIONS
 from .schema import VERSION, check_form, refuse_infinite
 from .working import Working, missing_of
@@ -145,12 +145,30 @@ class Preparation:
         if isinstance(self.seed, bool) or not isinstance(self.seed, int) or self.seed < 0:
             raise OptionError(f"The seed must be a whole number from 0 up, not {self.seed!r}.")
         self._steps = tuple(_operation(o) for o in self.operations)
+        if self.outcome is not None:
+            self.refuse_from({self.outcome})
+
+    def refuse_from(self, outcome: Collection[str]) -> None:
+        """Refuse operations that read the outcome, or what is made from it: a feature would know what it is to tell.
+
+        Only `encode` learns from it, by itself and out of fold.
+
+        Raises
+        ------
+        OptionError
+        """
+        for place, operation in enumerate(self._steps, start=1):
+            read = [n for n in operation.inputs if n in outcome]
+            if read and operation.name != "drop":
+                raise OptionError(
+                    f"Operation {place}, {operation.name}, reads {read[0]!r}, which is the outcome or made from it: "
+                    "what is made of it would tell a model what it is to find out. Leave it out; encode(using='rate') "
+                    "learns from the outcome out of fold."
+                )
 
     def __getstate__(self) -> dict[str, Any]:
         fitted = self._fitted
-        kept = {**self.__dict__, "_fitted": None if fitted is None else replace(fitted, bound=[])}
-        kept.pop("_on_row", None)
-        return kept
+        return {**self.__dict__, "_fitted": None if fitted is None else replace(fitted, bound=[])}
 
     def __setstate__(self, kept: dict[str, Any]) -> None:
         self.__dict__.update(kept)
@@ -307,28 +325,27 @@ class Preparation:
         NotFittedError, PreparationError
         """
         fitted = self._known()
-        ready = self.__dict__.get("_on_row")
-        if ready is None or ready[0] is not fitted:
-            ready = self._on_row = (fitted, *self._row_steps(fitted))
-        _, readers, steps, features = ready
-        at: Row = {}
-        for name, read in readers:
+        retyped, given = self._retyped, {}
+        for name in self._needed(fitted):
             if name not in row and self.absent == "error":
                 raise PreparationError(f"The row has no {name!r}: give it, if only as missing.")
-            at[name] = read(name, row.get(name))
-        for step in steps:
-            step(at)
-        return {name: at[name] for name in features}
-
-    def _row_steps(self, fitted: Fitted) -> tuple[list[Any], list[Any], list[str]]:
-        retyped = self._retyped
-        readers = [(n, row_reader("any" if n in retyped else fitted.columns[n])) for n in self._needed(fitted)]
-        steps = [bound.row or _through_table(bound) for bound in fitted.bound]
-        return readers, steps, fitted.features
+            given[name] = row_reader("any" if name in retyped else fitted.columns[name])(name, row.get(name))
+        at = one_row(row, given, fitted.columns)
+        for bound in fitted.bound:
+            bound.table(at)
+        gone = [f for f in fitted.features if f not in at]
+        if gone:
+            raise PreparationError(f"The feature {gone[0]!r} of the training rows was not made from this row.")
+        return from_one_row(at, fitted.features)
 
     def _learn(self, at: Working, outcome: Any, watched: list[Watched] | None = None) -> None:
         if not len(at):
             raise PreparationError("There is no training row to learn from.")
+        if self.unit is not None and self.unit not in at:
+            raise PreparationError(
+                f"The unit {self.unit!r} is not among the columns, so folds could divide it: add it, or make the "
+                "preparation without unit=."
+            )
         columns = {n: type_here(at, n) for n in at.names}
         training = self._training(at, outcome)
         states: list[State] = []
@@ -644,19 +661,6 @@ def _operation(given: Any) -> Operation:
         raise OptionError(f"There is no operation {name!r}.{did_you_mean(str(name), OPERATIONS)}")
     columns = [columns] if isinstance(columns, str) else list(columns)
     return OPERATIONS[name](*columns, **rest)
-
-
-def _through_table(bound: Bound) -> Any:
-    """Return an operation on one row that goes through a table of one row."""
-
-    def step(row: Row) -> None:
-        at = one_row(row)
-        bound.table(at)
-        made = from_one_row(at)
-        row.clear()
-        row.update(made)
-
-    return step
 
 
 def _seen(operation: Operation, before: Working, after: Working) -> Watched:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
@@ -19,6 +19,13 @@ Floats = NDArray[np.float64]
 Source = "pd.Series[Any] | RawColumn"
 
 
+class Given(NamedTuple):
+    """A value of one row as it was given, and as a column of one row."""
+
+    value: Any
+    raw: RawColumn
+
+
 class Working:
     """Columns by name, in their order.
 
@@ -32,6 +39,7 @@ class Working:
 
     def __init__(self, columns: Mapping[str, Any], rows: pd.Index[Any]) -> None:
         self._columns: dict[str, Any] = dict(columns)
+        self._read: dict[int, RawColumn] = {}
         self.rows = rows
         self.found: list[Finding] = []
         self.written: dict[str, dict[str, str]] = {}
@@ -58,10 +66,14 @@ class Working:
         if name not in self._columns:
             raise unknown_column(name, self._columns)
         column = self._columns[name]
-        if isinstance(column, pd.Series):
-            column = self._columns[name] = _as_raw(name, column)
-        raw: RawColumn = column
-        return raw
+        if isinstance(column, Given):
+            return column.raw
+        if not isinstance(column, pd.Series):
+            raw: RawColumn = column
+            return raw
+        if id(column) not in self._read:  # what is read, and not changed, comes out as it was given
+            self._read[id(column)] = _as_raw(name, column)
+        return self._read[id(column)]
 
     def numbers(self, name: str, operation: str) -> Floats:
         """Return a column of numbers, NaN where missing.
@@ -143,6 +155,7 @@ class Working:
     def keep_apart(self) -> Working:
         """Return a copy that can be changed by itself; the arrays are shared, since no operation changes one."""
         other = Working(self._columns, self.rows)
+        other._read = dict(self._read)
         other.written = dict(self.written)
         return other
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..core import thresholds as T
 from ..core.against import by_class, by_number
@@ -20,6 +19,7 @@ from ..core.distribution.look import Look
 from ..core.estimate import UNDEFINED, UNDEFINED_TEST
 from ..core.finding import by_weight
 from ..core.later import Later
+from ..core.stats.sampling import Sampling
 from ..core.words import plural
 from ..errors import OptionError, OutcomeError
 from ..views.against import AgainstView
@@ -41,7 +41,7 @@ def show_glance(context: Context) -> GlanceView:
 
     def look() -> Any:
         with slow_progress("Against") as report:
-            return glance([context.table[n] for n in candidates], outcome, context.unit_codes(), report)
+            return glance([context.table[n] for n in candidates], outcome, context.sampling, report)
 
     title = f"All candidates against {context.names(outcome.name)}"
     return GlanceView(Later(look), context.turns(candidates), context.about, title, context.names)
@@ -61,7 +61,7 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
     refuse_itself(by, (name,))
     candidate = context.table[name]
     refuse_empty(candidate, f"there is nothing to set against {outcome.name!r}")
-    about, names, units, rows = context.about, context.names, context.unit_codes(), context.table.rows
+    about, names, sampling, rows = context.about, context.names, context.sampling, context.table.rows
     if isinstance(candidate, CategoryColumn):
         whole, candidate = candidate, candidate.with_largest(T.LEVELS_READ)
         if candidate is not whole:
@@ -71,7 +71,7 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
             )
     divided = context.grouping(by) if by else None
     if divided is None:
-        result = _result(context, candidate, outcome, look, None, units, rows)
+        result = _result(context, candidate, outcome, look, None, sampling, rows)
         turns = context.turns([name, *context.candidates], name)
         found = Later(lambda: by_weight([*turns(), *result.findings]))
         return AgainstView(result, about, top, names, found, None, None)
@@ -80,25 +80,25 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
         crossed = crossed_column(divided, candidate)
         if crossed.empty:
             raise OptionError(f"No row has both {candidate.name} and {' and '.join(by)}: there is nothing to compare.")
-        result = _result(context, crossed, outcome, look, None, units, rows)
+        result = _result(context, crossed, outcome, look, None, sampling, rows)
     else:
-        result = _result(context, candidate, outcome, look, divided, units, rows)
-    parts = Later(lambda: _parts(context, candidate, outcome, divided, units))
-    within = Later(lambda: _within(candidate, outcome, divided, units))
+        result = _result(context, candidate, outcome, look, divided, sampling, rows)
+    parts = Later(lambda: _parts(context, candidate, outcome, divided, sampling))
+    within = Later(lambda: _within(candidate, outcome, divided, sampling))
     found = Later(lambda: by_weight([*within_findings(within()), *result.findings]))
     return AgainstView(result, about, top, names, found, parts, within)
 
 
-def _within(candidate: Column, outcome: Outcome, divided: Grouping, units: NDArray[np.int64] | None) -> WithinGroups:
+def _within(candidate: Column, outcome: Outcome, divided: Grouping, sampling: Sampling) -> WithinGroups:
     """Set what the candidate does over all rows beside what is left of it within the groups."""
     if isinstance(candidate, CategoryColumn):
-        return levels_within(candidate.name, candidate.codes, candidate.levels, outcome, divided, units=units)
+        return levels_within(candidate.name, candidate.codes, candidate.levels, outcome, divided, sampling)
     numbers = candidate.numbers
     assert numbers is not None
     if isinstance(outcome, ClassOutcome):
-        return number_within(candidate.name, numbers, outcome, divided, units)
+        return number_within(candidate.name, numbers, outcome, divided, sampling)
     assert isinstance(outcome, NumericOutcome)
-    return slope_within(candidate.name, numbers, outcome, divided, units)
+    return slope_within(candidate.name, numbers, outcome, divided, sampling)
 
 
 def _result(
@@ -107,7 +107,7 @@ def _result(
     outcome: Outcome,
     look: Look,
     by: Grouping | None,
-    units: NDArray[np.int64] | None,
+    sampling: Sampling,
     rows: Any,
 ) -> Result:
     if look.residuals and (isinstance(outcome, ClassOutcome) or isinstance(candidate, CategoryColumn | TimeColumn)):
@@ -116,20 +116,18 @@ def _result(
     if isinstance(outcome, ClassOutcome):
         if isinstance(candidate, CategoryColumn):
             refuse_picture(look, candidate.name, "levels against classes are shown as rates")
-            return by_class.levels_by_class(candidate, outcome, units)
+            return by_class.levels_by_class(candidate, outcome, sampling)
         limits = context.ranges.get(candidate.name)
-        return by_class.number_by_class(candidate, outcome, look, rows, by, units, limits, context.seed, cases)
+        return by_class.number_by_class(candidate, outcome, look, rows, sampling, by, limits, context.seed, cases)
     if isinstance(candidate, CategoryColumn):
-        return by_number.number_by_levels(candidate, outcome, look, rows, units, cases)
+        return by_number.number_by_levels(candidate, outcome, look, rows, sampling, cases)
     if isinstance(candidate, TimeColumn):
-        return by_number.number_over_time(candidate, outcome, units, look.calendar)
+        return by_number.number_over_time(candidate, outcome, sampling, look.calendar)
     refuse_picture(look, candidate.name, "two numbers are shown as a scatter, or its density")
-    return by_number.number_by_number(candidate, outcome, look, by, units)
+    return by_number.number_by_number(candidate, outcome, look, sampling, by)
 
 
-def _parts(
-    context: Context, candidate: Column, outcome: Outcome, divided: Grouping, units: NDArray[np.int64] | None
-) -> list[Part]:
+def _parts(context: Context, candidate: Column, outcome: Outcome, divided: Grouping, sampling: Sampling) -> list[Part]:
     """Set the candidate against the outcome in each of the largest parts of the rows."""
     n = np.bincount(divided.codes[divided.codes >= 0], minlength=len(divided))
     largest = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
@@ -137,7 +135,7 @@ def _parts(
     for k in largest:
         keep = divided.codes == k
         at = np.flatnonzero(keep)
-        some, part = None if units is None else units[keep], candidate.take(at)
+        some, part = sampling.take(keep), candidate.take(at)
         if (part.missing | ~outcome.known[keep]).all():
             parts.append(Part(divided.labels[k], len(at), "none", UNDEFINED, UNDEFINED_TEST.p))
             continue

@@ -27,7 +27,7 @@ def show_balance(context: Context, by: tuple[str, ...]) -> BalanceView:
     if isinstance(outcome, NumericOutcome):
         return _numbers(context, outcome, by)
     useful = [n for n in context.candidates if context.table[n].kind not in ("identifier", "constant")]
-    result = class_balance(outcome, len(useful))
+    result = class_balance(outcome, len(useful), context.sampling)
     found = Later(lambda: by_weight([*result.findings, *_drift(context)]))
     names = context.names
     if not by:
@@ -35,7 +35,7 @@ def show_balance(context: Context, by: tuple[str, ...]) -> BalanceView:
         return BalanceView(title, context.about, found, names, classes=result)
     rows = axis_of([context.table[n] for n in by], Cuts())
     columns = outcome_axis(outcome, True)
-    table = cross_tabulate(rows, columns, outcome, units=context.unit_codes(), seed=context.seed)
+    table = cross_tabulate(rows, columns, outcome, sampling=context.sampling, seed=context.seed)
     title = f"How {names(outcome.name)} is spread by {' and '.join(names(n) for n in rows.axis.names)}"
     about = (*context.about, *rows.axis.notes)
     return BalanceView(title, about, found, names, classes=result, crossed=table)
@@ -50,7 +50,7 @@ def outcome_axis(outcome: ClassOutcome, ordered: bool) -> TableAxis:
 
 def _drift(context: Context) -> list[Finding]:
     dates = [context.table[n] for n in context.candidates]
-    return drifts(context.known_outcome, [c for c in dates if isinstance(c, TimeColumn)])
+    return drifts(context.known_outcome, [c for c in dates if isinstance(c, TimeColumn)], context.sampling)
 
 
 def _numbers(context: Context, outcome: NumericOutcome, by: tuple[str, ...]) -> BalanceView:
@@ -59,7 +59,7 @@ def _numbers(context: Context, outcome: NumericOutcome, by: tuple[str, ...]) -> 
     result = number_distribution(
         [outcome.name], outcome.name, outcome.values, context.grouping(by) if by else alone, Look(),
         row_labels=context.table.rows, cases=context.cases, limits=context.ranges.get(outcome.name),
-        units=context.unit_codes(),
+        sampling=context.sampling,
     )  # fmt: skip
 
     def found() -> tuple[Finding, ...]:

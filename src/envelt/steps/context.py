@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import wraps
-from typing import TYPE_CHECKING, Any, Concatenate, NamedTuple, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..core.columns.grouping import Grouping, grouping_of
 from ..core.columns.outcome import ClassOutcome, Outcome
@@ -18,9 +17,9 @@ from ..core.columns.units import unit_keys
 from ..core.contingency.turnround import turn_findings, turns_among
 from ..core.finding import Finding
 from ..core.later import Later
-from ..core.stats.clustered import unit_codes
-from ..core.stats.folds import Folds, deal, hash_blocks
-from ..core.stats.targets import Target
+from ..core.stats.folds import deal, hash_blocks
+from ..core.stats.heldout import HeldOutRows
+from ..core.stats.sampling import Sampling
 from ..core.words import plural
 from ..errors import OutcomeError
 from ..views.captions import Captions, outcome_line
@@ -32,15 +31,6 @@ if TYPE_CHECKING:
 
 P = ParamSpec("P")
 R = TypeVar("R")
-
-
-class HeldOutRows(NamedTuple):
-    """Which rows have an outcome, the outcome and the folds of these, and their units where one is declared."""
-
-    known: NDArray[np.bool_]
-    target: Target
-    folds: Folds
-    units: NDArray[np.int64] | None
 
 
 @dataclass(frozen=True)
@@ -116,8 +106,13 @@ class Context:
     def candidates(self) -> list[str]:
         """The columns that could be features: all but the outcome, the unit, and what is made from the outcome."""
         roles = (self.plan.outcome, self.unit, self.plan.counts)
-        made = {n for n, sources in self.origins.items() if self.plan.outcome in sources}
+        made = self.from_outcome
         return [n for n in self.table.columns if n not in roles and n not in made]
+
+    @property
+    def from_outcome(self) -> set[str]:
+        """The derived columns that are made from the outcome."""
+        return {n for n, sources in self.origins.items() if self.plan.outcome in sources}
 
     @property
     def known_outcome(self) -> Outcome:
@@ -143,9 +138,15 @@ class Context:
                 return column
         return None
 
-    def unit_codes(self) -> NDArray[np.int64] | None:
-        """Return the unit of every row, numbered; nothing where none is declared."""
-        return None if self.unit is None else unit_codes(unit_keys(self.table[self.unit]))
+    @property
+    def sampling(self) -> Sampling:
+        """What the rows of the table are a sample of: cases each, or the declared units; made once."""
+        if "sampling" not in self._made:
+            rows = Sampling.of_rows(len(self.table))
+            made = rows if self.unit is None else Sampling.of_units(unit_keys(self.table[self.unit]))
+            self._made["sampling"] = made
+        sampling: Sampling = self._made["sampling"]
+        return sampling
 
     def grouping(self, by: tuple[str, ...]) -> Grouping:
         """Return the groups that columns make; the outcome's classes in their own order."""
@@ -163,12 +164,11 @@ class Context:
         if key not in self._made:
             outcome = self.known_outcome
             known, target = outcome.known, outcome.target()
-            keys, units = np.flatnonzero(known), None
+            keys = np.flatnonzero(known)
             if self.unit is not None:
                 keys = unit_keys(self.table[self.unit])[known].astype(np.int64)
-                units = unit_codes(keys)
             folds = deal(hash_blocks(keys, self.seed), target.load, self.seed)
-            self._made[key] = HeldOutRows(known, target, folds, units)
+            self._made[key] = HeldOutRows(known, target, folds, self.sampling.take(known))
         held: HeldOutRows = self._made[key]
         return held
 
@@ -181,7 +181,7 @@ class Context:
             if every is None:
                 with slow_progress("Searching for what turns round") as report:
                     columns = [self.table[n] for n in names]
-                    every = turns_among(columns, self.known_outcome, only, self.unit_codes(), report)
+                    every = turns_among(columns, self.known_outcome, self.sampling, only, report)
                 if only is None:
                     self._made["turns", frozenset(names)] = every
             return turn_findings([t for t in every if only in (None, t.name)], self.known_outcome)

@@ -85,7 +85,7 @@ def tabulate(context: Context, asked: Asked) -> ContingencyView:
     rated = None if outcome is None or outcome.name in asked.rows else outcome
     weight = _weight(context, asked)
     make = partial(
-        cross_tabulate, rows, columns, rated, weight=weight, units=context.unit_codes(), event=event, seed=context.seed
+        cross_tabulate, rows, columns, rated, sampling=context.sampling, weight=weight, event=event, seed=context.seed
     )
     tables, skipped = _parts(context, asked, make) if asked.by else ((make(),), 0)
     if not asked.by and not tables[0].counts.sum():
@@ -129,8 +129,8 @@ def _within(
     if outcome is None:
         return None
     of, by = outcome, context.grouping(asked.by)
-    units = context.unit_codes()
-    return Later(lambda: levels_within(asked.rows[0], rows.codes, rows.axis.labels, of, by, units=units, weight=weight))
+    sampling = context.sampling
+    return Later(lambda: levels_within(asked.rows[0], rows.codes, rows.axis.labels, of, by, sampling, weight=weight))
 
 
 def _counted(context: Context, asked: Asked) -> tuple[Context, Asked]:
@@ -216,5 +216,5 @@ def _column_findings(context: Context, asked: Asked) -> list[Finding]:
             found += spelling_findings(column)
         outcome = context.outcome
         if outcome is not None and name != outcome.name and column.missing.any():
-            found += missing_follows(name, column.missing, outcome, len(context.table.columns))
+            found += missing_follows(name, column.missing, outcome, context.sampling, len(context.table.columns))
     return found

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from ..core.asked import whole_number
 from ..core.columns.grouping import stacked
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
@@ -26,7 +24,7 @@ def show_sheet(context: Context, sort: str) -> SheetView:
 
     def make() -> Sheet:
         with slow_progress("Distributions") as report:
-            return make_sheet(context.table, sort, report)
+            return make_sheet(context.table, context.sampling, sort, report)
 
     columns = sum(in_sheet(c) for c in context.table)
     return SheetView(Later(make), columns, sort, (f"{plural(len(context.table), 'row')}", *context.kept), context.names)
@@ -54,20 +52,20 @@ def show_distribution(
             raise OptionError(f"{first.name!r} has levels: show it alone, or with by. Several columns must be numbers.")
         return DistributionView(level_distribution(first, grouping, look), about, top, title, context.names)
     _check_together(columns)
-    units = context.unit_codes()
+    sampling = context.sampling
     values = first.numbers
     assert values is not None
     name = first.name
     if len(columns) > 1:
         values, grouping = stacked(columns, grouping, titles)
         name = first.unit or "value"
-        units = None if units is None else np.tile(units, len(columns))
+        sampling = sampling.tiled(len(columns))
     result = number_distribution(
         list(names), name, values, grouping, look, row_labels=context.table.rows, cases=context.cases,
         dates=isinstance(first, TimeColumn),
-        limits=context.ranges.get(first.name), units=units,
+        limits=context.ranges.get(first.name), sampling=sampling,
     )  # fmt: skip
-    if units is not None:
+    if sampling.clustered:
         about = (*about, f"intervals count {context.names(str(context.unit))}, not rows")
     return DistributionView(result, about, top, title, context.names)
 

@@ -165,7 +165,7 @@ def _shown(
     separation = suspects = None
     if groups.codes is not None and len(groups.levels) > 1:
         codes, count = groups.codes, len(groups.levels)
-        separation = Later(lambda: separation_of(codes, count, full().at, flat().at))
+        separation = Later(lambda: separation_of(codes, count, full().at, flat().at, context.sampling))
         suspects = Later(lambda: suspects_of(codes, count, full().at, full().distance))
     named = [c.name for c in used if c.kind == "identifier"]
     among = groups.name if groups.name in {c.name for c in used} else None
@@ -179,7 +179,8 @@ def _shown(
         apart = [] if separation is None else said.kept_apart(separation())
         pieces = pieces_of(flat().at, max(10, len(table) // 50))
         known = [table[n] for n in table.columns if n != context.unit]
-        out += said.said_of_pieces(pieces, known, groups.codes, groups.name or "", groups.levels, apart)
+        of_classes = (groups.codes, groups.name or "", groups.levels, apart)
+        out += said.said_of_pieces(pieces, known, *of_classes, context.sampling)
         return by_weight(out)
 
     return Shown(made, groups, quality, of_pca, separation, suspects, Later(found), encoders, table.rows, k)

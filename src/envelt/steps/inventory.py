@@ -10,6 +10,7 @@ from ..core.columns.outcome import Outcome
 from ..core.finding import Finding, marked
 from ..core.inventory.inventory import column_facts, quality_findings
 from ..core.later import Later
+from ..core.stats.sampling import Sampling
 from ..core.words import plural
 from ..views.inventory import InventoryView
 from ..write.progress import slow_progress
@@ -25,8 +26,10 @@ def take_inventory(context: Context, rows: int) -> InventoryView:
     def look() -> tuple[Finding, ...]:
         with slow_progress("Inventory") as report:
             counted = context.plan.counts is not None
+            # rows that stand for several each are compared with no outcome, so units do not come in
+            sampling = Sampling.of_rows(len(context.listed)) if counted else context.sampling
             found = quality_findings(
-                context.listed, _outcome(context), context.unit, context.ranges, counted, progress=report
+                context.listed, sampling, _outcome(context), context.unit, context.ranges, counted, progress=report
             )
         return (*(_nested(name, what) for name, what in context.source.nested), *found)
 

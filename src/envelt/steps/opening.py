@@ -13,7 +13,7 @@ from ..core.columns.derive import derive, in_order, origins
 from ..core.columns.encode import NO_PLAN, encode, encode_table
 from ..core.columns.expression import rows_where
 from ..core.columns.outcome import ClassOutcome, resolve_outcome
-from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan, column_plan, derived_plan, marks
+from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan, column_plan, derived_plan, marks, says_usual
 from ..core.columns.table import CategoryColumn, Table, TimeColumn
 from ..core.contingency.crosstab import checked_counts
 from ..core.words import plural
@@ -82,6 +82,7 @@ def _changed(plan: StudyPlan, options: Mapping[str, Any]) -> StudyPlan:
         changes["ignore"] = names_of(given["ignore"], "ignore")
     if "missing" in given:
         changes["missing"] = marks("marks for missing", given["missing"])
+        changes["usual"] = says_usual(given["missing"])
     if "where" in given:
         changes["where"] = (given["where"],)
     return replace(plan, **changes)
@@ -96,7 +97,7 @@ def opened(data: Any, plan: StudyPlan) -> Context:
         plan = replace(plan, columns=with_kinds(plan.columns, {plan.counts: "discrete"}))
     of_data = {n: p for n, p in plan.columns.items() if n not in plan.derived}
     source = read_source(data, {n: p.kind for n, p in of_data.items()}, plan.ignore)
-    whole = encode_table(source.columns, source.rows, plan.columns, plan.missing)
+    whole = encode_table(source.columns, source.rows, plan.columns, plan.missing, plan.usual)
     source = replace(source, columns={})  # encoded, they are not needed any more
     context = Context(source, whole, whole, whole, replace(plan, derived={}), {}, None)
     for name in plan.derived:

@@ -65,11 +65,11 @@ def show_pairwise(context: Context, options: Options) -> PairwiseView:
         by = context.outcome.name
     classes = _classes(context, by)
     sides = [side_of(context.table[n]) for n in names]
-    asked, units = Asked(), context.unit_codes()
+    asked = Asked()
 
     def related() -> Relations:
         with slow_progress("Pairs") as report:
-            return relate(sides, asked, units, context.seed, report)
+            return relate(sides, asked, context.sampling, context.seed, report)
 
     whole = Later(related)
     about = (f"{plural(len(context.table), 'row')}", *context.kept, *_of_classes(context, by, classes), *left)
@@ -94,7 +94,7 @@ def show_pairwise(context: Context, options: Options) -> PairwiseView:
 def _found(context: Context, relations: Relations) -> tuple[Finding, ...]:
     found = said.said_of_curves(relations)
     found += said.carried_by_few(relations, [str(r) for r in context.table.rows])
-    found += said.equal_summaries(relations, None)
+    found += said.equal_summaries(relations, None, context.sampling)
     return by_weight(found)
 
 
@@ -120,7 +120,7 @@ def _names(context: Context, options: Options) -> tuple[list[str], tuple[str, ..
     else:
         order = useful
     sides = [side_of(context.table[n]) for n in order[: 4 * most]]
-    strength = relate(sides, Asked(), None, context.seed).strength
+    strength = relate(sides, Asked(), context.sampling, context.seed).strength
     chosen: list[int] = []
     for k in range(len(sides)):
         if len(chosen) < most and all(not strength[k, c] >= T.NEARLY_SAME for c in chosen):
@@ -175,4 +175,4 @@ def _single(context: Context, names: list[str], classes: Classes | None, colour:
             classes = _classes(context, colour)
         else:
             third = of
-    return single_pair(columns[0], columns[1], classes, third, ranks, context.seed)
+    return single_pair(columns[0], columns[1], classes, third, ranks, context.sampling, context.seed)

@@ -7,12 +7,14 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
 
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.columns.units import unit_keys
-from ..core.words import plural
+from ..core.words import have, plural
 from ..errors import OptionError, unknown_column
 from ..prepare.preparation import Preparation, Watched, findings_of
 from ..prepare.working import Working
@@ -28,6 +30,8 @@ def apply_preparation(context: Context, preparation: Any, fit: bool, keep: tuple
     for name in keep:
         if name not in context.listed.columns:
             raise unknown_column(name, context.listed.columns)
+    told = {context.outcome.name, *context.from_outcome} if context.outcome is not None else set()
+    preparation.refuse_from(told)
     at = as_read(context, preparation)
     watched: list[Watched] = []
     with slow_progress("Preparing") as report:
@@ -59,8 +63,11 @@ def _outcome(context: Context, preparation: Preparation) -> Any:
 
 
 def as_read(context: Context, preparation: Preparation | None = None) -> Working:
-    """Return a study's columns as they stand in its data, without those that the preparation derives itself."""
-    made = {c for o in preparation or () if o.name == "derive" for c in o.columns}
+    """Return a study's columns as they stand in its data.
+
+    Without those that the preparation derives itself, and those that are made from the outcome.
+    """
+    made = {c for o in preparation or () if o.name == "derive" for c in o.columns} | context.from_outcome
     columns = {c.name: _raw(c) for c in context.listed if c.name not in made}
     return Working(columns, context.listed.rows)
 
@@ -78,18 +85,49 @@ def divided(context: Context, share: float, by: str | None) -> tuple[Context, Co
     """Divide the rows of a study in training and test rows."""
     if isinstance(share, bool) or not isinstance(share, (int, float)) or not 0 < share < 1:
         raise OptionError(f"The share of test rows must lie between 0 and 1, such as 0.25, not be {share!r}.")
-    keys = np.arange(len(context.listed))
+    kept = None if context.unit is None else _numbered(unit_keys(context.listed[context.unit]))
     if by is not None and context.listed[by].numbers is not None:
         test = _latest(context.listed[by], share)
+        _refuse_divided(context, kept, test, by)
     else:
-        name = by if by is not None else context.unit
-        if name is not None:
-            codes = unit_keys(context.listed[name])
-            keys = np.unique(codes, return_inverse=True)[1]
+        keys = np.arange(len(context.listed))
+        if by is not None:
+            keys = _numbered(unit_keys(context.listed[by]))
+            keys = keys if kept is None else _hanging_together(keys, kept)
+        elif kept is not None:
+            keys = kept
+        if by is not None and int(keys.max()) == 0:
+            also = "" if context.unit is None else f", of which none may be divided from the others by {context.unit!r}"
+            raise OptionError(f"The levels of {by!r} cannot be parted: all rows hang together{also}.")
         test = _drawn(keys, _strata(context), share, context.seed)
     if not test.any() or test.all():
         raise OptionError(f"With {plural(len(test), 'row')}, a share of {share:g} leaves no row on one side.")
     return _rows(context, ~test), _rows(context, test)
+
+
+def _numbered(keys: NDArray[np.generic]) -> NDArray[np.int64]:
+    return np.asarray(np.unique(keys, return_inverse=True)[1], np.int64)
+
+
+def _hanging_together(first: NDArray[np.int64], second: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return the groups that neither of two groupings of rows divides."""
+    size = int(first.max()) + 1
+    total = size + int(second.max()) + 1
+    links = sparse.coo_array((np.ones(len(first), np.int8), (first, size + second)), shape=(total, total))
+    return _numbered(connected_components(links, directed=False)[1][first])
+
+
+def _refuse_divided(context: Context, kept: NDArray[np.int64] | None, test: NDArray[np.bool_], by: str) -> None:
+    """Refuse to part rows by time where units have rows on both sides."""
+    if kept is None:
+        return
+    early, late = np.bincount(kept, weights=~test) > 0, np.bincount(kept, weights=test, minlength=kept.max() + 1) > 0
+    both = int(np.count_nonzero(early & late))
+    if both:
+        raise OptionError(
+            f"{have(both, 'case')} (of {context.unit!r}) rows on both sides: the last rows in {by!r} cannot be kept "
+            "apart while units stay whole. Leave by out, and units are drawn; or leave the unit out."
+        )
 
 
 def _latest(column: Column, share: float) -> NDArray[np.bool_]:
@@ -123,6 +161,8 @@ def _drawn(keys: NDArray[np.int64], strata: NDArray[np.int64], share: float, see
     table = np.zeros((len(units), levels))
     np.add.at(table, (np.searchsorted(units, keys), strata), 1)
     of_unit = np.argmax(table, axis=1)
+    if len(units) * min(share, 1 - share) < 2 * levels:  # too few units for a share of each stratum
+        of_unit, levels = np.zeros(len(units), np.int64), 1
     rng = np.random.default_rng([seed, 0x5B117])
     order = np.lexsort((rng.random(len(units)), of_unit))
     chosen = np.zeros(len(units), bool)

@@ -12,7 +12,6 @@ from ..core.columns.encode import BOOLEANS, NO_PLAN
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn, number_label
 from ..core.finding import Finding
 from ..core.words import plural
-from ..errors import EnveltError
 from ..prepare.preparation import Preparation
 from ..write.digits import places
 from ..write.progress import slow_progress
@@ -133,10 +132,7 @@ class _Builder:
         return show_rank(self.context).findings
 
     def _relations(self) -> list[Finding]:
-        try:
-            return said_to_repeat(self.context)
-        except EnveltError:  # fewer than two columns to relate
-            return []
+        return said_to_repeat(self.context)
 
     def _needed_by_derived(self) -> set[str]:
         return {o for n in self._derived_here for o in origins(self.plan.derived[n])}

@@ -10,13 +10,13 @@ import numpy as np
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.table import Column
 from ..core.finding import Finding, by_weight
+from ..core.inventory.quality.copies import copy_findings
 from ..core.later import Later
 from ..core.relations import findings as said
 from ..core.relations.groups import alike, inflation
 from ..core.relations.relations import ALTERNATIVES, METHODS, Asked, Relations, relate
 from ..core.relations.side import Side, side_of
 from ..core.relations.together import Joint, joint_shares
-from ..core.stats.clustered import unit_codes
 from ..core.words import plural
 from ..errors import OptionError, did_you_mean, option
 from ..views.relations import Part, RelationsView, Shown
@@ -26,8 +26,6 @@ from .context import Context, once
 
 ORDERS = ("similar", "file")
 MOST_PARTS = 12
-MOST_TOGETHER = 60
-"""Candidates of which all pairs are looked at together."""
 
 
 @dataclass(frozen=True)
@@ -66,7 +64,6 @@ def show_relations(context: Context, options: Options) -> RelationsView:
     """Relate every two columns."""
     names, about = _chosen(context, options)
     asked = Asked(options.method, options.confidence, options.alternative)
-    units = context.unit_codes()
     sides = [side_of(context.table[n]) for n in names]
     constant = [s.name for s in sides if s.constant]
     if constant:
@@ -74,14 +71,14 @@ def show_relations(context: Context, options: Options) -> RelationsView:
 
     def made() -> Relations:
         with slow_progress("Relations") as report:
-            return relate(sides, asked, units, context.seed, report)
+            return relate(sides, asked, context.sampling, context.seed, report)
 
     whole = Later(made)
     outcome = context.plan.outcome if context.plan.outcome in names else None
     shown = Shown(
         whole, outcome, Later(lambda: _alike(whole(), outcome)),
         Later(lambda: inflation(whole().sides, _inner(whole(), outcome))), Later(lambda: _joint(context, names)),
-        Later(lambda: _parts(context, options, asked)) if options.by else None,
+        Later(lambda: _parts(context, options, asked, whole().form)) if options.by else None,
     )  # fmt: skip
     title = "How the columns go together" if not options.columns else f"How {plural(len(names), 'column')} go together"
     return RelationsView(
@@ -100,9 +97,7 @@ def _chosen(context: Context, options: Options) -> tuple[list[str], tuple[str, .
             _refuse(table[name], ranked)
         refuse_itself(options.by, tuple(names))
     else:
-        skipped = ("identifier", "text", "constant", *(("nominal",) if ranked else ()))
-        names = [c.name for c in table if c.kind not in skipped and c.name not in options.by and not c.empty]
-        names = [n for n in names if n != context.unit]
+        names = _related(context, options)
         out = [c.name for c in table if c.name not in names and c.name not in options.by]
         if out:
             listed = ", ".join(out[:6]) + (", …" if len(out) > 6 else "")
@@ -110,6 +105,13 @@ def _chosen(context: Context, options: Options) -> tuple[list[str], tuple[str, .
     if len(names) < 2:
         raise OptionError("Relations are between columns: name two or more that hold numbers or levels.")
     return names, about
+
+
+def _related(context: Context, options: Options) -> list[str]:
+    """Return the columns that are related where none is named."""
+    skipped = ("identifier", "text", "constant", *(("nominal",) if options.method != "auto" else ()))
+    names = [c.name for c in context.table if c.kind not in skipped and c.name not in options.by and not c.empty]
+    return [n for n in names if n != context.unit]
 
 
 def _refuse(column: Column, ranked: bool) -> None:
@@ -135,51 +137,53 @@ def _alike(relations: Relations, outcome: str | None) -> list[Any]:
 
 def said_to_repeat(context: Context) -> list[Finding]:
     """Say which columns say nearly the same, and nothing else of how they go together."""
+    if len(_related(context, Options())) < 2:
+        return []
     view = show_relations(context, Options())
-    return said.said_of_groups(view.alike, view.relations)
+    return said.said_of_groups(view.alike, view.relations, copy_findings(context.listed))
 
 
 def _found(context: Context, shown: Shown) -> tuple[Finding, ...]:
     relations, outcome = shown.relations(), shown.outcome
     groups = shown.groups()
-    found = said.said_of_groups(groups, relations)
+    found = said.said_of_groups(groups, relations, copy_findings(context.listed))
     found += said.said_of_inflation(shown.inflation(), relations.names, groups)
     found += said.said_of_curves(relations, outcome)
     found += said.carried_by_few(relations, [str(r) for r in context.table.rows])
-    found += said.within_levels(relations)
-    found += said.equal_summaries(relations, outcome)
+    found += said.within_levels(relations, context.sampling)
+    found += said.equal_summaries(relations, outcome, context.sampling)
     if outcome is not None:
         found += said.said_together(shown.together(), outcome)
     return by_weight(found)
 
 
 def _joint(context: Context, names: list[str]) -> list[Joint]:
-    """Look at pairs of candidates together; of more than sixty the first sixty by what each says alone are taken."""
+    """Look at pairs of candidates together."""
     outcome = context.outcome
     if outcome is None:
         return []
-    made = {n for n, sources in context.origins.items() if outcome.name in sources}
+    made = context.from_outcome
     columns = [context.table[n] for n in names if n not in (outcome.name, context.unit) and n not in made]
-    known, target, folds, units = context.held_out
+    held = context.held_out
     if isinstance(outcome, ClassOutcome):
-        y = outcome.is_event[known].astype(float)
+        y = outcome.is_event[held.known].astype(float)
     else:
         assert isinstance(outcome, NumericOutcome)
-        y = outcome.values[known]
+        y = outcome.values[held.known]
     with slow_progress("Pairs together") as report:
-        return joint_shares(columns[:MOST_TOGETHER], target, y, known, folds, units, report)
+        return joint_shares(columns, held, y, report)
 
 
-def _parts(context: Context, options: Options, asked: Asked) -> list[Part]:
-    """Relate the same columns in each of the largest groups."""
+def _parts(context: Context, options: Options, asked: Asked, forms: np.ndarray) -> list[Part]:
+    """Relate the same columns in each of the largest groups, each pair by the coefficient that all rows ask for."""
     grouping = context.grouping(options.by)
     names, _ = _chosen(context, options)
     n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
     largest = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
-    units, parts = context.unit_codes(), []
+    parts = []
     for k in largest:
         at = np.flatnonzero(grouping.codes == k)
         sides: list[Side] = [side_of(context.table[name].take(at)) for name in names]
-        within = None if units is None else unit_codes(units[at])
-        parts.append(Part(grouping.labels[k], relate(sides, asked, within, context.seed)))
+        part = relate(sides, asked, context.sampling.take(at), context.seed, forms=forms)
+        parts.append(Part(grouping.labels[k], part))
     return parts

@@ -82,10 +82,10 @@ def _judged(context: Context, column: Column) -> Judged:
         assert values is not None
         if context.outcome is not None and context.outcome.name != column.name:
             held = context.held_out
-            compared = compare(column.name, values, held.target, held.folds, held.known)
+            compared = compare(column.name, values, context.sampling, held.target, held.folds, held.known)
         else:
-            compared = compare(column.name, values)
-        suggestion = suggest(compared, values)
+            compared = compare(column.name, values, context.sampling)
+        suggestion = suggest(compared, (values, context.sampling))
         made = Judged(compared, suggestion, tuple(_said(compared, suggestion)))
         context._made["judged transforms", column.name] = made
     judged_one: Judged = made
@@ -104,7 +104,9 @@ def _groups(context: Context, column: Column, by: tuple[str, ...]) -> list[Group
     largest = np.sort(np.argsort(-n, kind="stable")[:MOST_GROUPS])
     out = []
     for k in largest:
-        mine = values[grouping.codes == k]
-        compared = compare(column.name, mine)
-        out.append(Group(grouping.labels[k], compared, suggest(compared, mine)))
+        inside = grouping.codes == k
+        mine = values[inside]
+        sampling = context.sampling.take(inside)
+        compared = compare(column.name, mine, sampling)
+        out.append(Group(grouping.labels[k], compared, suggest(compared, (mine, sampling))))
     return out

@@ -17,7 +17,6 @@ from ..core.contingency.crosstab import SHARES, CrossTable, row_order
 from ..core.contingency.within import WithinGroups
 from ..core.finding import Finding
 from ..core.later import Later
-from ..core.stats import tables as ct
 from ..core.words import plural
 from ..declared import TableOf, tabled
 from ..errors import OptionError, did_you_mean
@@ -105,11 +104,11 @@ class CrossedTables:
 
     def expected(self) -> pd.DataFrame:
         """Counts expected if rows and columns were unrelated."""
-        return self._stacked(lambda t: _frame(t, ct.expected_counts(t.counts)))
+        return self._stacked(lambda t: _frame(t, t.expected))
 
     def residuals(self) -> pd.DataFrame:
         """Adjusted residuals."""
-        return self._stacked(lambda t: _frame(t, ct.adjusted_residuals(t.counts)))
+        return self._stacked(lambda t: _frame(t, t.residuals))
 
     def _stacked(self, make: Callable[[CrossTable], pd.DataFrame]) -> pd.DataFrame:
         """Put the frames of parts under each other, with the part first in the index."""

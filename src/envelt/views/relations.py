@@ -11,12 +11,11 @@ from numpy.typing import NDArray
 
 from ..core.finding import Finding
 from ..core.later import Later
+from ..core.relations.differ import Differs, differing
 from ..core.relations.forms import FORMS
 from ..core.relations.groups import Alike, Inflation, similarity_order
-from ..core.relations.relations import KENDALL, NAMES, Relations
+from ..core.relations.relations import NAMES, Relations
 from ..core.relations.together import Joint
-from ..core.stats.multiplicity import q_values
-from ..core.stats.stratified import cochran_q
 from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, measured, places, probability
@@ -171,10 +170,10 @@ class RelationsView(View):
     def differ(self) -> pd.DataFrame:
         """Pairs that go together differently in the groups, the surest first.
 
-        Overall, the lowest and highest coefficient and where they are, p of Cochran's Q on Fisher's z, and q.
+        Overall, the lowest and highest coefficient and where they are, p that all are one on Fisher's z, and q.
         """
         assert self._result.parts is not None
-        return _differ(self.relations, self._result.parts())
+        return pd.DataFrame(differing(self.relations, list(self._result.parts())), columns=list(Differs._fields))
 
     @property
     def relations(self) -> Relations:
@@ -240,26 +239,3 @@ def pair_table(relations: Relations, i: NDArray[np.integer], j: NDArray[np.integ
             "form": np.array([None, *FORMS[1:]], dtype=object)[form],
         }
     )  # fmt: skip
-
-
-def _differ(whole: Relations, parts: list[Part]) -> pd.DataFrame:
-    i, j = np.triu_indices(len(whole.sides), 1)
-    r = np.stack([p.relations.coefficient[i, j] for p in parts])
-    n = np.stack([p.relations.n[i, j] for p in parts])
-    signed = (whole.method[i, j] > 0) & (whole.method[i, j] <= KENDALL)
-    rows = []
-    for k in np.flatnonzero(signed):
-        known = ~np.isnan(r[:, k]) & (n[:, k] > 4) & (np.abs(r[:, k]) < 1)
-        if known.sum() < 2:
-            continue
-        z, at = np.arctanh(r[known, k]), np.flatnonzero(known)
-        test = cochran_q(z, 1 / (n[known, k] - 3.0))
-        low, high = at[int(np.argmin(z))], at[int(np.argmax(z))]
-        rows.append(
-            (whole.names[i[k]], whole.names[j[k]], float(whole.coefficient[i[k], j[k]]), float(r[low, k]),
-             parts[low].label, float(r[high, k]), parts[high].label, test.p)
-        )  # fmt: skip
-    columns = ["first", "second", "overall", "lowest", "lowest_in", "highest", "highest_in", "p"]
-    table = pd.DataFrame(rows, columns=columns)
-    table["q"] = q_values(table["p"].to_numpy(float))
-    return table.sort_values("p", kind="stable", ignore_index=True)

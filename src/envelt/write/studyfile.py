@@ -105,7 +105,10 @@ def _section(plan: ColumnPlan | DerivedPlan) -> Table:
     """Return what a person decided about a derived column, or how it is made: what is given, and no more."""
     table = tomlkit.table()
     for key, value in asdict(plan).items():
-        if value:
+        if key == "usual":
+            if not value and not plan.missing:  # type: ignore[union-attr]
+                table.add("missing", [])
+        elif value:
             table.add(key, _inline(value) if isinstance(value, Mapping) else _plain(value))
     table.add(tomlkit.nl())
     return table
@@ -145,7 +148,7 @@ def column_section(c: Column, plan: ColumnPlan, labels: Mapping[str, str]) -> Ta
             table.add(tomlkit.comment(f"range = [{', '.join(number_label(v) for v in c.ends)}]"))
     if isinstance(c, CategoryColumn) and c.kind not in ("identifier", "text", "constant"):
         _levels(table, c, plan, labels)
-    if plan.missing:
+    if plan.missing or not plan.usual:
         table.add("missing", list(plan.missing))
     table.add(tomlkit.nl())
     return table

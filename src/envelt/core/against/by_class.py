@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
@@ -21,17 +21,23 @@ from ..distribution.result import NumberDistribution
 from ..estimate import Estimate, Significance
 from ..finding import Finding, by_weight, marked
 from ..later import Later
-from ..stats import tables as ct
-from ..stats.clustered_groups import clustered_comparison, clustered_rates, clustered_table, clustered_two_by_two
+from ..stats.crossing import Crossing
 from ..stats.cut import Cut, best_cut
 from ..stats.groups import GroupComparison, compared, grouped_rows
-from ..stats.proportions import odds_ratio, risk_difference, risk_ratio
-from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, rate_bins
+from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, rate_bins, rates_of
+from ..stats.sampling import Sampling
 from ..tallies.crossed import Contingency
 from ..words import p_text
 
 Floats = NDArray[np.float64]
-Units = NDArray[np.int64] | None
+
+
+class Along(NamedTuple):
+    """Bins of a number, the event's rate in each, and the test that it is the same in all."""
+
+    ends: BinEnds
+    rates: Rates
+    differs: Significance
 
 
 @dataclass(frozen=True)
@@ -53,19 +59,19 @@ class NumberByClass:
     comparison: GroupComparison
     distribution: NumberDistribution
     missing: int
-    _binned: Later[tuple[BinEnds, Rates]]
+    _binned: Later[Along]
     _cut: Later[Cut | None]
     _findings: Later[tuple[Finding, ...]]
 
     @property
     def bins(self) -> BinEnds:
         """Quantile bins of the candidate; units of the calendar for a date."""
-        return self._binned()[0]
+        return self._binned().ends
 
     @property
     def rates(self) -> Rates:
         """The event's rate in each bin."""
-        return self._binned()[1]
+        return self._binned().rates
 
     @property
     def cut(self) -> Cut | None:
@@ -89,7 +95,7 @@ class LevelsByClass:
     counts
         Shape (levels, classes).
     rates
-        The event's rate at each level, over rows.
+        The event's rate at each level.
     """
 
     name: str
@@ -128,8 +134,8 @@ def number_by_class(
     outcome: ClassOutcome,
     look: Look,
     rows: pd.Index[Any],
+    sampling: Sampling,
     by: Grouping | None = None,
-    units: Units = None,
     limits: tuple[float, float] | None = None,
     seed: int = 0,
     cases: CategoryColumn | None = None,
@@ -142,10 +148,10 @@ def number_by_class(
         Of the same rows: the column, the outcome, the rows' labels.
     look
         How the distribution is looked at.
+    sampling
+        Of these rows.
     by
         Groups of rows, to divide the distributions by further.
-    units
-        The unit of every row; tests and intervals then count units.
     limits
         What a person declared values can be.
     cases
@@ -155,57 +161,54 @@ def number_by_class(
     numbers = candidate.numbers
     assert numbers is not None
     if known.all():
-        values, codes, within = numbers, outcome.codes, units
+        values, codes = numbers, outcome.codes
     else:
         values, codes = numbers[known], outcome.codes[known]
-        rows, within = rows[known], None if units is None else units[known]
+        rows, sampling = rows[known], sampling.take(known)
         cases = None if cases is None else cases.take(np.flatnonzero(known))
     name, said = candidate.name, outcome.said
-    groups = grouped_rows(values, codes, said.levels)
+    groups = grouped_rows(values, codes, said.levels, sampling)
     comparison = compared(groups)
-    if within is not None:
-        comparison = clustered_comparison(comparison, values, codes, within)
     classes = Grouping.of((said.name,), said.levels, codes, True)
     distribution = number_distribution(
         [name], name, values, classes if by is None else crossed(by.take(known), classes), look, row_labels=rows,
-        cases=cases, dates=dates, limits=limits, units=within, shapes=False, groups=groups if by is None else None,
+        cases=cases, dates=dates, limits=limits, sampling=sampling, shapes=False, groups=groups if by is None else None,
         summary=Later(lambda: comparison.summary) if by is None else None,
     )  # fmt: skip
     two = len(said.levels) == 2
     event = Later(lambda: codes == said.event_code)
-    binned = Later(lambda: _rates_along(values, event(), within, look.calendar if dates else None, dates))
+    binned = Later(lambda: rates_along(values, event(), sampling, look.calendar if dates else None, dates))
 
     def findings() -> tuple[Finding, ...]:
-        return by_weight([*bend_without_trend(name, said, comparison, *binned()), *distribution.findings])
+        return by_weight([*bend_without_trend(name, said, comparison, binned()), *distribution.findings])
 
     return NumberByClass(
         name, said, comparison, distribution, int(groups.missing.sum()), binned,
-        Later(lambda: best_cut(values, event(), within, seed) if two and not dates else None), Later(findings),
+        Later(lambda: best_cut(values, event(), sampling, seed) if two and not dates else None), Later(findings),
     )  # fmt: skip
 
 
-def _rates_along(
-    values: Floats, event: NDArray[np.bool_], units: Units, calendar: str | None, dates: bool
-) -> tuple[BinEnds, Rates]:
-    """Return the bins of a number, or of dates, and the event's rate in each."""
+def rates_along(
+    values: Floats, event: NDArray[np.bool_], sampling: Sampling, calendar: str | None = None, dates: bool = False
+) -> Along:
+    """Return the bins of a number, or of dates, the event's rate in each, and whether it differs between them."""
     bins = calendar_rate_bins(values, unit=calendar) if dates else rate_bins(values)
-    rates = event_rates(bins.codes, event, len(bins.ends.left))
-    return bins.ends, rates if units is None else clustered_rates(rates, bins.codes, event, units)
+    size = len(bins.ends)
+    table = Crossing.of(bins.codes, event.astype(np.int8), (size, 2), sampling)
+    rates = event_rates(bins.codes, event, size, sampling)
+    return Along(bins.ends, rates, table.chi_square())
 
 
-def bend_without_trend(
-    name: str, outcome: Classes, comparison: GroupComparison, bins: BinEnds, rates: Rates
-) -> list[Finding]:
+def bend_without_trend(name: str, outcome: Classes, comparison: GroupComparison, along: Along) -> list[Finding]:
     """Find a strong relation that a rank test, a correlation or a straight line would miss."""
+    bins, rates = along.ends, along.rates
     if len(outcome.levels) != 2 or len(bins.left) < 4:
         return []
-    table = np.stack([rates.n - rates.events, rates.events], axis=1)
-    over_bins = ct.chi_square(table)
     trend = comparison.tests["mann_whitney"].p
-    if not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P and is_one_bend(rates.n, rates.rate)):
+    if not (along.differs.p < T.BEND_P and trend > T.NO_TREND_P and is_one_bend(rates.n, rates.rate)):
         return []
     what = f"The rate of {outcome.event!r}"
-    return [bend_finding(name, outcome.name, what, bins, rates.rate, "{:.0%}".format, (trend, over_bins.p))]
+    return [bend_finding(name, outcome.name, what, bins, rates.rate, "{:.0%}".format, (trend, along.differs.p))]
 
 
 def is_one_bend(n: NDArray[np.integer], level: Floats) -> bool:
@@ -256,43 +259,27 @@ def bend_finding(
     )
 
 
-def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, units: Units = None) -> LevelsByClass:
-    """Cross a category candidate with the classes of the outcome; ``units`` as in `number_by_class`."""
+def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, sampling: Sampling) -> LevelsByClass:
+    """Cross a category candidate with the classes of the outcome; options as in `number_by_class`."""
     known, said = outcome.known, outcome.said
-    codes, classes = column.codes[known], outcome.codes[known]
-    within = None if units is None else units[known]
+    codes, classes, sampling = column.codes[known], outcome.codes[known], sampling.take(known)
     tally = Contingency(len(column.levels), len(said.levels))
     tally.add(codes, classes)
     counts, missing = tally.finish()
-    event = classes == said.event_code
-    over_rows = event_rates(codes, event, len(column.levels))
 
     def tested() -> tuple[dict[str, Significance], dict[str, Estimate]]:
-        if within is None:
-            return _table_over_rows(counts, over_rows)
-        chi, v = clustered_table(counts, codes, classes, within)
-        effects = {"cramers_v": v}
+        table = Crossing.of(codes, classes, (counts.shape[0], counts.shape[1]), sampling, counts)
+        tests, effects = {"chi_square": table.chi_square()}, {"cramers_v": table.cramers_v()}
         if len(column.levels) == 2:
-            effects |= clustered_two_by_two(over_rows, codes, event, within)
-        return {"chi_square": chi}, effects
+            if counts.shape[1] == 2 and not sampling.clustered:
+                tests["fisher_exact"] = table.fisher_exact(said.event_code)
+            effects |= table.two_by_two(said.event_code)
+        return tests, effects
 
-    rates = Later(lambda: over_rows if within is None else clustered_rates(over_rows, codes, event, within))
+    n, event = counts.sum(axis=1), classes == said.event_code
+    rates = Later(lambda: rates_of(n, counts[:, said.event_code], codes, event, sampling))
     ordered = column.ordered or column.kind == "binary"
     return LevelsByClass(column.name, said, column.levels, ordered, counts, missing, rates, Later(tested))
-
-
-def _table_over_rows(counts: NDArray[np.int64], rates: Rates) -> tuple[dict[str, Significance], dict[str, Estimate]]:
-    tests = {"chi_square": ct.chi_square_sparse(counts) if ct.expected_are_small(counts) else ct.chi_square(counts)}
-    effects = {"cramers_v": ct.cramers_v(counts)}
-    if len(rates.n) == 2:
-        if counts.shape[1] == 2:
-            tests["fisher_exact"] = ct.fisher_exact(np.stack([rates.n - rates.events, rates.events], axis=1))
-        x, n = rates.events.tolist(), rates.n.tolist()
-        args = (x[0], n[0], x[1], n[1])
-        effects["risk_difference"] = risk_difference(*args)
-        effects["risk_ratio"] = risk_ratio(*args)
-        effects["odds_ratio"] = odds_ratio(*args)
-    return tests, effects
 
 
 def bin_label(left: float, right: float) -> str:

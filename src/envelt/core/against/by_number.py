@@ -19,20 +19,18 @@ from ..distribution.result import NumberDistribution
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, marked
 from ..later import Later
-from ..stats.clustered import clustered_spearman, product_design_effect, unit_codes
-from ..stats.clustered_groups import clustered_comparison
-from ..stats.correlation import pearson
+from ..stats.correlation import pearson, spearman
 from ..stats.form import Form, relation_form
-from ..stats.group_pairs import Pairs, all_pairs, unit_sums
+from ..stats.group_pairs import Pairs, all_pairs
 from ..stats.groups import GroupComparison, GroupSummary, compare_groups, compared, grouped_rows
 from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, rate_bins
+from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..stats.trend import Line, Trend, least_squares, smooth_trend
 from .by_class import bend_finding, bin_label, is_one_bend
 from .cloud import Cloud, make_cloud
 
 Floats = NDArray[np.float64]
-Units = NDArray[np.int64] | None
 
 
 @dataclass(frozen=True)
@@ -143,33 +141,26 @@ def number_by_levels(
     outcome: NumericOutcome,
     look: Look,
     rows: pd.Index[Any],
-    units: Units = None,
+    sampling: Sampling,
     cases: CategoryColumn | None = None,
 ) -> NumberByLevels:
     """Compare a numeric outcome between the levels of a category candidate; options as in `number_by_class`."""
     known = outcome.known
     codes, values = column.codes[known], outcome.values[known]
-    groups = grouped_rows(values, codes, column.levels)
+    sampling = sampling.take(known)
+    groups = grouped_rows(values, codes, column.levels, sampling)
     comparison = compared(groups)
-    if units is not None:
-        comparison = clustered_comparison(comparison, values, codes, units[known])
-
-    def paired() -> Pairs:
-        summary = comparison.summary
-        if units is None:
-            return all_pairs(summary)
-        return all_pairs(summary, unit_sums(values, codes, summary.moments.mean, units[known]))
-
     ordered = column.ordered or column.kind == "binary"
     grouping = Grouping.of((column.name,), column.levels, codes, ordered)
     distribution = number_distribution(
-        [outcome.name], outcome.name, values, grouping, look, row_labels=rows[known], shapes=False, groups=groups,
+        [outcome.name], outcome.name, values, grouping, look, row_labels=rows[known], sampling=sampling,
+        shapes=False, groups=groups,
         cases=None if cases is None else cases.take(np.flatnonzero(known)),
         summary=Later(lambda: comparison.summary),
     )  # fmt: skip
     return NumberByLevels(
         column.name, outcome.said, comparison, distribution, ordered, int((codes < 0).sum()),
-        Later(paired),
+        Later(lambda: all_pairs(groups)),
     )  # fmt: skip
 
 
@@ -192,28 +183,23 @@ def number_by_number(
     candidate: Column,
     outcome: NumericOutcome,
     look: Look,
+    sampling: Sampling,
     by: Grouping | None = None,
-    units: Units = None,
 ) -> NumberByNumber:
-    """Set a numeric outcome along a numeric candidate: correlations, a line, a trend, and the form.
-
-    With ``units`` tests and intervals count units; a correlation keeps its size and its interval is that of
-    n over the design effect rows.
-    """
+    """Set a numeric outcome along a numeric candidate: correlations, a line, a trend, and the form."""
     numbers = candidate.numbers
     assert numbers is not None
     known = outcome.known
     x, y = numbers[known], outcome.values[known]
     both = ~np.isnan(x)
     at, of = x[both], y[both]
-    cluster = None if units is None else units[known]
-    within = None if cluster is None else cluster[both]
+    sampling = sampling.take(known)
+    within = sampling.take(both)
     bins = Later(lambda: rate_bins(x))
-    binned = Later(lambda: _along(y, bins(), cluster))
-    inflation = Later(lambda: 1.0 if within is None else product_design_effect(unit_codes(within), at, of))
+    binned = Later(lambda: _along(y, bins(), sampling))
     line = Later(lambda: least_squares(at, of))
-    form = Later(lambda: relation_form(at, of, within, inflation()))
-    correlated = Later(lambda: (pearson(at, of, inflation()), clustered_spearman(at, of, within)))
+    form = Later(lambda: relation_form(at, of, within))
+    correlated = Later(lambda: (pearson(at, of, within), spearman(at, of, within)))
 
     def tests() -> dict[str, Significance]:
         (_, p), (_, s) = correlated()
@@ -231,15 +217,14 @@ def number_by_number(
     found = Later(lambda: mean_bend(candidate.name, outcome.said, binned().summary, bins().ends, comparison.tests))
     return NumberByNumber(
         candidate.name, outcome.said, len(at), int((~both).sum()), look, None if by is None else by.groups, comparison,
-        line, Later(lambda: smooth_trend(at, of)), form, Later(cloud), found,
+        line, Later(lambda: smooth_trend(at, of, within)), form, Later(cloud), found,
     )  # fmt: skip
 
 
-def _along(y: Floats, bins: QuantileBins, units: Units) -> GroupComparison:
+def _along(y: Floats, bins: QuantileBins, sampling: Sampling) -> GroupComparison:
     """Compare the outcome in bins of a candidate."""
     labels = tuple(bin_label(a, b) for a, b in zip(bins.ends.left, bins.ends.right, strict=True))
-    comparison = compare_groups(y, bins.codes, labels)
-    return comparison if units is None else clustered_comparison(comparison, y, bins.codes, units)
+    return compare_groups(y, bins.codes, labels, sampling)
 
 
 def mean_bend(
@@ -265,19 +250,17 @@ def _squared(r: Estimate, line: Line) -> Estimate:
 
 
 def number_over_time(
-    candidate: TimeColumn, outcome: NumericOutcome, units: Units = None, calendar: str | None = None
+    candidate: TimeColumn, outcome: NumericOutcome, sampling: Sampling, calendar: str | None = None
 ) -> NumberOverTime:
     """Compare a numeric outcome between units of the calendar of a date candidate."""
     known = outcome.known
     days, y = candidate.days[known], outcome.values[known]
     bins = calendar_rate_bins(days, unit=calendar)
     labels = tuple(str(np.datetime64(int(d), "D")) for d in bins.ends.left)
-    binned = compare_groups(y, bins.codes, labels)
-    if units is not None:
-        binned = clustered_comparison(binned, y, bins.codes, units[known])
+    sampling = sampling.take(known)
+    binned = compare_groups(y, bins.codes, labels, sampling)
     both = ~np.isnan(days)
-    within = None if units is None else units[known][both]
-    trend = Later(lambda: clustered_spearman(days[both], y[both], within))
+    trend = Later(lambda: spearman(days[both], y[both], sampling.take(both)))
     comparison = GroupComparison(
         Later(lambda: binned.summary),
         Later(lambda: {**binned.tests, "spearman": trend()[1]}),

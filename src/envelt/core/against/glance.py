@@ -11,27 +11,24 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
-from ..estimate import UNDEFINED, Estimate, Significance
+from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, failed_finding
 from ..parallel import in_threads
 from ..shapes.quantiles import Rows, rate_edges, rows_of_groups
-from ..shapes.ranks import ranks_of_ordinals
-from ..stats import tables as ct
-from ..stats.clustered import clustered_spearman_of_ranks
-from ..stats.clustered_groups import clustered_comparison, clustered_table
-from ..stats.correlation import ranks
+from ..shapes.ranks import ranks_of, ranks_of_ordinals
+from ..stats.correlation import spearman_of_ranks
+from ..stats.crossing import Crossing
 from ..stats.groups import GroupComparison, GroupedRows, GroupSummary, compare_groups, compared, grouped_rows
 from ..stats.multiplicity import q_values
-from ..stats.proportions import wilson
-from ..stats.rates import event_rates, rate_bins
+from ..stats.rates import rate_bins
+from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..tallies.crossed import Contingency
-from .by_class import bend_without_trend
+from .by_class import bend_without_trend, rates_along
 from .by_number import mean_bend
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-Units = NDArray[np.int64] | None
 
 BINS = 10
 MOST_LEVELS = 1_000
@@ -89,7 +86,7 @@ class Glance:
 def glance(
     candidates: list[Column],
     outcome: Outcome,
-    units: Units = None,
+    sampling: Sampling,
     progress: Callable[[int, int, str], None] | None = None,
 ) -> Glance:
     """Look at every candidate once.
@@ -98,13 +95,13 @@ def glance(
     ----------
     candidates
         Columns of the same rows as the outcome.
-    units
-        The unit of every row; tests and intervals then count units.
+    sampling
+        Of these rows.
     progress
         Told how many candidates are done, of how many, and the next one's name.
     """
     known = outcome.known
-    within = None if units is None else units[known]
+    within = sampling.take(known)
     rows = rows_of_groups(outcome.codes[known], len(outcome.levels)) if isinstance(outcome, ClassOutcome) else None
     ordinals = None
     if isinstance(outcome, NumericOutcome):
@@ -131,21 +128,26 @@ def glance(
 
 
 def _glimpse(
-    column: Column, outcome: Outcome, known: NDArray[np.bool_], units: Units, rows: Rows | None, ordinals: Ints | None
+    column: Column,
+    outcome: Outcome,
+    known: NDArray[np.bool_],
+    sampling: Sampling,
+    rows: Rows | None,
+    ordinals: Ints | None,
 ) -> Glimpse:
     values = column.numbers
     if _names_rows(column):
         return _nothing(column, int((~column.missing[known]).sum()), int(column.missing[known].sum()))
     if isinstance(outcome, ClassOutcome):
         if values is not None:
-            return _number_classes(column, _known(values, known), outcome, known, units, rows)
+            return _number_classes(column, _known(values, known), outcome, known, sampling, rows)
         assert isinstance(column, CategoryColumn)
-        return _levels_classes(column, outcome, known, units)
+        return _levels_classes(column, outcome, known, sampling)
     if values is not None:
         assert ordinals is not None
-        return _number_number(column, _known(values, known), outcome, known, units, ordinals)
+        return _number_number(column, _known(values, known), outcome, known, sampling, ordinals)
     assert isinstance(column, CategoryColumn)
-    return _levels_number(column, outcome, known, units)
+    return _levels_number(column, outcome, known, sampling)
 
 
 def _known(values: Floats, known: NDArray[np.bool_]) -> Floats:
@@ -164,47 +166,42 @@ def _number_classes(
     values: Floats,
     outcome: ClassOutcome,
     known: NDArray[np.bool_],
-    units: Units,
+    sampling: Sampling,
     rows: Rows | None,
 ) -> Glimpse:
     codes = outcome.codes if known.all() else outcome.codes[known]
-    groups = grouped_rows(values, codes, outcome.levels, rows)
+    groups = grouped_rows(values, codes, outcome.levels, sampling, rows)
     comparison = compared(groups)
     counts = _tenths(groups)
-    test, v = (ct.chi_square(counts), ct.cramers_v(counts).estimate) if counts.shape[0] > 1 else (_no_test(), 0.0)
-    if units is not None:
-        comparison = clustered_comparison(comparison, values, codes, units)
-        bins = rate_bins(values)
-        if len(bins.ends) > 1:
-            test, effect = clustered_table(counts, bins.codes, codes, units)
-            v = effect.estimate
-    effect = _standardized(comparison, values, outcome, known, units)
+    test, v = UNDEFINED_TEST, 0.0
+    if len(counts) > 1:
+        table = Crossing.of(_cells(values, sampling), codes, (counts.shape[0], counts.shape[1]), sampling, counts)
+        test, v = table.chi_square(), table.cramers_v().estimate
+    effect = _standardized(comparison, values, outcome, known, sampling)
     rank_test = comparison.tests["mann_whitney" if len(outcome.levels) == 2 else "kruskal_wallis"]
     n = int(comparison.summary.moments.n.sum())
-    found = _bend(column.name, values, codes, outcome, comparison) if test.p < T.BEND_P else ()
+    found: tuple[Finding, ...] = ()
+    if test.p < T.BEND_P:  # the standardized difference may hide a bend
+        along = rates_along(values, codes == outcome.event_code, sampling)
+        found = tuple(bend_without_trend(column.name, outcome.said, comparison, along))
     return Glimpse(
         column.name, column.kind, n, len(codes) - n, "hedges_g", *effect, "", "", float(np.nan_to_num(v)),
         _both(rank_test, test), np.nan, comparison.summary.without_values(), found,
     )  # fmt: skip
 
 
-def _bend(
-    name: str, values: Floats, codes: NDArray[np.integer], outcome: ClassOutcome, comparison: GroupComparison
-) -> tuple[Finding, ...]:
-    """Say so where the standardized difference hides a bend."""
-    bins = rate_bins(values)
-    rates = event_rates(bins.codes, codes == outcome.event_code, len(bins.ends))
-    return tuple(bend_without_trend(name, outcome.said, comparison, bins.ends, rates))
+def _cells(values: Floats, sampling: Sampling) -> NDArray[np.integer]:
+    """Return the bin of each row, which only units ask for: over rows counts say all."""
+    return rate_bins(values).codes if sampling.clustered else np.zeros(0, np.int32)
 
 
 def _standardized(
-    comparison: GroupComparison, values: Floats, outcome: ClassOutcome, known: NDArray[np.bool_], units: Units
+    comparison: GroupComparison, values: Floats, outcome: ClassOutcome, known: NDArray[np.bool_], sampling: Sampling
 ) -> Estimate:
     if len(outcome.levels) == 2:
         return comparison.effects["hedges_g"]
     event = outcome.is_event[known].astype(np.int64)
-    two = compare_groups(values, event, ("rest", outcome.event))
-    return (two if units is None else clustered_comparison(two, values, event, units)).effects["hedges_g"]
+    return compare_groups(values, event, ("rest", outcome.event), sampling).effects["hedges_g"]
 
 
 def _tenths(groups: GroupedRows) -> Ints:
@@ -220,30 +217,25 @@ def _tenths(groups: GroupedRows) -> Ints:
     return np.asarray(counts[counts.sum(axis=1) > 0], np.int64)
 
 
-def _no_test() -> Significance:
-    return Significance(float("nan"), float("nan"))
-
-
 def _both(first: Significance, second: Significance) -> float:
     """Return one p for two looks at a candidate: a trend, and any difference between its parts."""
     seen = [t.p for t in (first, second) if t.p == t.p]
     return min(1.0, 2 * min(seen)) if seen else float("nan")
 
 
-def _levels_classes(column: CategoryColumn, outcome: ClassOutcome, known: NDArray[np.bool_], units: Units) -> Glimpse:
+def _levels_classes(
+    column: CategoryColumn, outcome: ClassOutcome, known: NDArray[np.bool_], sampling: Sampling
+) -> Glimpse:
     codes, classes = column.codes[known], outcome.codes[known]
     tally = Contingency(len(column.levels), len(outcome.levels))
     tally.add(codes, classes)
     counts, missing = tally.finish()
     if np.count_nonzero(counts.sum(axis=1)) < 2:
         return _nothing(column, int(counts.sum()), missing)
-    if units is not None:
-        test, v = clustered_table(counts, codes, classes, units)
-    else:
-        test = ct.chi_square_sparse(counts) if ct.expected_are_small(counts) else ct.chi_square(counts)
-        v = ct.cramers_v(counts)
+    table = Crossing.of(codes, classes, (counts.shape[0], counts.shape[1]), sampling, counts)
+    test, v = table.chi_square(), table.cramers_v()
     n, events = counts.sum(axis=1), counts[:, outcome.event_code]
-    rate = wilson(events, n)[0]
+    rate = np.divide(events, n, out=np.full(len(n), np.nan), where=n > 0)
     base = events.sum() / max(n.sum(), 1)
     spread = _spread(column, n, rate, float(base), float(np.sqrt(base * (1 - base))))
     return Glimpse(
@@ -281,19 +273,17 @@ def _number_number(
     values: Floats,
     outcome: NumericOutcome,
     known: NDArray[np.bool_],
-    units: Units,
+    sampling: Sampling,
     ordinals: Ints,
 ) -> Glimpse:
     """Correlate two numbers; ``ordinals`` are the places of the outcome among its different values, found once."""
     y = outcome.values[known]
     both = ~np.isnan(values)
-    x_ranks, y_ranks = ranks(values[both]), ranks_of_ordinals(ordinals[both])
-    effect, test = clustered_spearman_of_ranks(x_ranks, y_ranks, None if units is None else units[both])
+    x_ranks, y_ranks = ranks_of(values[both]), ranks_of_ordinals(ordinals[both])
+    effect, test = spearman_of_ranks(x_ranks, y_ranks, sampling.take(both))
     bins = rate_bins(values)
-    comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.ends))))
-    if units is not None and len(bins.ends) > 1:
-        comparison = clustered_comparison(comparison, y, bins.codes, units)
-    over = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
+    comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.ends))), sampling)
+    over = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", UNDEFINED_TEST))
     n = int(both.sum())
     found = mean_bend(column.name, outcome.said, comparison.summary, bins.ends, {**comparison.tests, "spearman": test})
     return Glimpse(
@@ -307,16 +297,16 @@ def _ratio(comparison: GroupComparison) -> float:
     return float(np.sqrt(max(0.0, np.nan_to_num(comparison.effects["omega_squared"].estimate))))
 
 
-def _levels_number(column: CategoryColumn, outcome: NumericOutcome, known: NDArray[np.bool_], units: Units) -> Glimpse:
+def _levels_number(
+    column: CategoryColumn, outcome: NumericOutcome, known: NDArray[np.bool_], sampling: Sampling
+) -> Glimpse:
     codes, y = column.codes[known], outcome.values[known]
-    comparison = compare_groups(y, codes, column.levels)
+    comparison = compare_groups(y, codes, column.levels, sampling)
     m = comparison.summary.moments
     n = int(m.n.sum())
     if np.count_nonzero(m.n) < 2:
         return _nothing(column, n, len(y) - n)
-    if units is not None:
-        comparison = clustered_comparison(comparison, y, codes, units)
-    test = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", _no_test()))
+    test = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", UNDEFINED_TEST))
     base = float(y[codes >= 0].mean())
     spread = _spread(column, m.n, m.mean, base, m.within_sd)
     return Glimpse(column.name, column.kind, n, len(y) - n, "spread", *spread, _ratio(comparison), test.p, np.nan)

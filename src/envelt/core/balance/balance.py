@@ -11,9 +11,11 @@ from .. import thresholds as T
 from ..columns.outcome import Classes, ClassOutcome, Outcome
 from ..columns.table import TimeColumn
 from ..finding import Finding, by_weight, marked
+from ..stats.crossing import Crossing
 from ..stats.groups import compare_groups
-from ..stats.rates import calendar_rate_bins, event_rates
-from ..stats.tables import chi_square, chi_square_sparse, expected_are_small
+from ..stats.rates import calendar_rate_bins
+from ..stats.sampling import Sampling
+from ..stats.stratified import units_in
 from ..tallies.counts import Counts
 from ..words import be, p_text, plural
 
@@ -43,8 +45,11 @@ class ClassBalance:
     findings: tuple[Finding, ...]
 
 
-def class_balance(outcome: ClassOutcome, candidates: int) -> ClassBalance:
-    """Count the classes of an outcome and say what follows for a model of so many candidates."""
+def class_balance(outcome: ClassOutcome, candidates: int, sampling: Sampling) -> ClassBalance:
+    """Count the classes of an outcome and say what follows for a model of so many candidates.
+
+    Over units a class has as many cases as units have a row in it.
+    """
     tally = Counts(len(outcome.levels))
     tally.add(outcome.codes)
     counts, unknown = tally.finish()
@@ -66,18 +71,22 @@ def class_balance(outcome: ClassOutcome, candidates: int) -> ClassBalance:
                 {"smallest": int(counts[smallest]), "largest": int(counts[largest]), "ratio": float(ratio)},
             )
         )
-    if candidates and counts[smallest] < T.CASES_PER_CANDIDATE * candidates:
+    known, cases, of_units = outcome.known, int(counts[smallest]), ""
+    if sampling.clustered:
+        cases = int(units_in(outcome.codes[known].astype(np.int64), len(counts), sampling.take(known))[smallest])
+        of_units = f" of {plural(cases, 'case')}"
+    if candidates and cases < T.CASES_PER_CANDIDATE * candidates:
         findings.append(
             Finding(
                 "small-class",
                 "caution",
                 (outcome.name,),
-                f"{outcome.levels[smallest]!r} has {plural(counts[smallest], 'row')} for "
+                f"{outcome.levels[smallest]!r} has {plural(counts[smallest], 'row')}{of_units} for "
                 f"{plural(candidates, 'candidate')}, "
-                f"{counts[smallest] / candidates:.1f} each; a model of all of them wants "
+                f"{cases / candidates:.1f} each; a model of all of them wants "
                 f"{T.CASES_PER_CANDIDATE} or more.",
                 "Use fewer candidates or more shrinkage, gather more rows of this class, or join it with another.",
-                {"rows": int(counts[smallest]), "candidates": candidates},
+                {"rows": int(counts[smallest]), "cases": cases, "candidates": candidates},
             )
         )
     return ClassBalance(outcome.said, counts, unknown, float(share[largest]), candidates, by_weight(findings))
@@ -91,10 +100,11 @@ def lopsidedness(counts: NDArray[np.int64]) -> str:
     return "uneven" if ratio >= T.LOPSIDED_NOTE else "lopsided" if ratio >= T.LOPSIDED_CAUTION else "very lopsided"
 
 
-def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
+def drifts(outcome: Outcome, dates: list[TimeColumn], sampling: Sampling) -> list[Finding]:
     """Find dates over which the outcome drifts: its rate, or mean, between units of the calendar."""
     found = []
     known = outcome.known
+    sampling = sampling.take(known)
     for column in dates:
         days = column.days[known]
         bins = calendar_rate_bins(days, DRIFT_BINS)
@@ -107,12 +117,11 @@ def drifts(outcome: Outcome, dates: list[TimeColumn]) -> list[Finding]:
         codes, k = renumber[bins.codes], len(enough)
         if isinstance(outcome, ClassOutcome):
             event = outcome.is_event[known]
-            rates = event_rates(codes, event, k)
-            table = np.stack([rates.n - rates.events, rates.events], axis=1)
-            p, at = (chi_square_sparse if expected_are_small(table) else chi_square)(table).p, rates.rate
+            table = Crossing.of(codes, event.astype(np.int8), (k, 2), sampling)
+            p, at = table.chi_square().p, table.counts[:, 1] / table.counts.sum(axis=1)
             what, write = f"rate of {outcome.event!r}", "{:.0%}"
         else:
-            comparison = compare_groups(outcome.values[known], codes, tuple(str(i) for i in range(k)))
+            comparison = compare_groups(outcome.values[known], codes, tuple(str(i) for i in range(k)), sampling)
             test = comparison.tests.get("welch_anova", comparison.tests.get("welch_t"))
             p, at = (test.p if test is not None else np.nan), comparison.summary.moments.mean
             what, write = f"mean of {marked(outcome.name)}", "{:.4g}"

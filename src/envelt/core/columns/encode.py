@@ -15,7 +15,7 @@ from ..parallel import in_threads
 from ..words import plural
 from .grades import grade_order
 from .kinds import Detected, detect
-from .marks import KEPT_AS_TEXT, Reading, read_texts, without_marks
+from .marks import KEPT_AS_TEXT, Reading, read_texts, usual_marks_aside, without_marks
 from .plan import ColumnPlan
 from .raw import LARGEST, RawColumn, RawNumbers, RawTimes, RawWords, check_finite, too_large
 from .readings import whole_days
@@ -32,6 +32,7 @@ def encode_table(
     rows: pd.Index[Any],
     plans: Mapping[str, ColumnPlan],
     missing: tuple[str, ...] = (),
+    usual: bool = True,
 ) -> Table:
     """Encode every column once, by its declared kind where there is one, else by the detected one.
 
@@ -45,6 +46,8 @@ def encode_table(
         What a person decided, by column name.
     missing
         Marks that stand for a missing value in every column.
+    usual
+        Whether the texts that usually do stand for it too.
 
     Raises
     ------
@@ -53,19 +56,33 @@ def encode_table(
 
     def one(name: str) -> Column:
         with pointing("columns", name):
-            return encode(name, raw[name], plans.get(name, NO_PLAN), rows, missing)
+            return encode(name, raw[name], plans.get(name, NO_PLAN), rows, missing, usual)
 
     return Table(dict(zip(raw, in_threads(one, list(raw), len(rows)), strict=True)), rows)
 
 
-def encode(name: str, raw: RawColumn, plan: ColumnPlan, rows: pd.Index[Any], missing: tuple[str, ...] = ()) -> Column:
-    """Encode one column as the kind declared, or as the kind detected."""
+def encode(
+    name: str,
+    raw: RawColumn,
+    plan: ColumnPlan,
+    rows: pd.Index[Any],
+    missing: tuple[str, ...] = (),
+    usual: bool = True,
+) -> Column:
+    """Encode one column as the kind declared, or as the kind detected; options as in `encode_table`."""
     raw = without_marks(raw, (*missing, *plan.missing))
-    seen = Reading(raw, "")
-    if isinstance(raw, RawWords) and plan.kind not in WORD_KINDS:
-        seen = read_texts(name, raw) or Reading(_folded(raw), "")
+    if isinstance(raw, RawWords):
+        read_as = None if plan.kind in WORD_KINDS else read_texts(name, raw)
+        seen = read_as or Reading(raw, "")
+        if isinstance(seen.raw, RawWords):
+            aside = usual_marks_aside(seen.raw) if usual and plan.usual else seen
+            assert isinstance(aside.raw, RawWords)
+            words = _folded(aside.raw) if read_as is None and plan.kind not in WORD_KINDS else aside.raw
+            seen = seen._replace(raw=words, how=seen.how or aside.how, blanked=aside.blanked)
     elif isinstance(raw, RawNumbers) and plan.kind in ("", "datetime"):
-        seen = _days(name, raw)
+        seen = _days(name, raw)._replace(blanked=raw.blanked)
+    else:
+        seen = Reading(raw, "", raw.blanked)
     check_finite(name, seen.raw, rows)
     if isinstance(seen.raw, RawNumbers) and plan.kind not in WORD_KINDS:
         seen = _computable(name, seen, plan.kind, rows)

@@ -20,6 +20,11 @@ KNOWN = frozenset(
 """Texts that mean nothing else beside numbers or dates."""
 
 
+USUAL = ("NA", "N/A", "n/a", "#N/A", "#NA", "<NA>", "NULL", "null", "NaN", "nan", "NaT")
+"""Texts that mean missing in columns of texts too, written just so, unless a person says that nothing does."""
+FEWEST_CODES = 8
+"""Levels of two capitals beside "NA", for it to be one of them: a country, a state."""
+
 KEPT_AS_TEXT = "kept as text"
 
 
@@ -44,6 +49,21 @@ def without_marks(raw: RawColumn, marks: Iterable[str]) -> RawColumn:
     if not np.isin(values, numbers).any():
         return raw
     return RawNumbers(np.where(np.isin(values, numbers), np.nan, values))
+
+
+def usual_marks_aside(raw: RawWords) -> Reading:
+    """Return levels without the texts that usually mean missing, which are counted.
+
+    "NA" stays among codes of two letters, of which it is one.
+    """
+    mark = np.array([w.strip() in USUAL for w in raw.words], bool)
+    if not mark.any() or mark.all():
+        return Reading(raw, "")
+    others = [w for w, is_mark in zip(raw.words, mark, strict=True) if not is_mark]
+    codes = sum(len(w) == 2 and w.isalpha() and w.isupper() for w in others)
+    if len(others) >= FEWEST_CODES and codes >= 0.9 * len(others):
+        return Reading(raw, "NA is kept as one of the codes of two letters")
+    return Reading(_blanked(raw, mark), "", tuple((raw.words[i], int(_counts(raw)[i])) for i in np.flatnonzero(mark)))
 
 
 def _is_number(text: str) -> bool:

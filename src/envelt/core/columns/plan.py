@@ -32,6 +32,8 @@ class ColumnPlan:
         Its levels in order, by how they stand in the data or by their labels.
     missing
         Marks that stand for a missing value, beside those of the whole table.
+    usual
+        Whether "NA" and the like stand for it too, where the column holds texts.
     """
 
     kind: str = ""
@@ -41,6 +43,7 @@ class ColumnPlan:
     labels: Mapping[str, str] = field(default_factory=dict)
     order: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
+    usual: bool = True
 
 
 @dataclass(frozen=True)
@@ -78,6 +81,8 @@ class StudyPlan:
         The column that says how many rows each row stands for.
     missing
         Marks that stand for a missing value in every column.
+    usual
+        Whether "NA" and the like stand for it in columns of texts; not where a person gave an empty list of marks.
     ignore
         Columns that are not read.
     where
@@ -93,6 +98,7 @@ class StudyPlan:
     unit: str | None = None
     counts: str | None = None
     missing: tuple[str, ...] = ()
+    usual: bool = True
     ignore: tuple[str, ...] = ()
     where: tuple[str, ...] = ()
     seed: int = 0
@@ -134,6 +140,7 @@ def column_plan(name: str, given: Mapping[str, Any]) -> ColumnPlan:
         labels={str(k): text(v, f"label of {k!r} in column {name!r}") for k, v in labels.items()},
         order=tuple(str(o) for o in order),
         missing=marks(f"missing of column {name!r}", given.get("missing", ())),
+        usual=says_usual(given.get("missing")),
     )
 
 
@@ -151,6 +158,11 @@ def marks(what: str, given: Any) -> tuple[str, ...]:
         if isinstance(mark, bool) or not isinstance(mark, (str, int, float)):
             raise OptionError(f"The {what} must be texts or numbers, not {mark!r}.")
     return tuple(m if isinstance(m, str) else number_label(m) for m in found)
+
+
+def says_usual(given: Any) -> bool:
+    """Say whether the usual marks hold: not where no mark at all was given in so many words."""
+    return given is None or any(m != "" for m in marks("marks for missing", given))
 
 
 def derived_plan(name: str, given: Mapping[str, Any]) -> DerivedPlan:

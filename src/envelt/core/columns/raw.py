@@ -23,9 +23,10 @@ EXACT_KINDS = ("nominal", "identifier", "text", "binary", "ordinal")
 
 @dataclass(frozen=True)
 class RawNumbers:
-    """Numbers as float64, NaN where missing."""
+    """Numbers as float64, NaN where missing; ``blanked`` are texts among them taken as missing, with their rows."""
 
     values: NDArray[np.float64]
+    blanked: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -46,12 +47,13 @@ class RawWords:
 class RawTimes:
     """Times as microseconds since 1970-01-01, with a mask of the missing.
 
-    Times of a zone keep what their clock showed; ``zone`` names it.
+    Times of a zone keep what their clock showed; ``zone`` names it. ``blanked`` as of numbers.
     """
 
     values: NDArray[np.int64]
     absent: NDArray[np.bool_]
     zone: str = ""
+    blanked: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True)

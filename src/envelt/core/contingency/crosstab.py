@@ -8,26 +8,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OptionError
+from .. import thresholds as T
 from ..columns.axes import AxisLevels, TableAxis
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..later import Later
-from ..stats import tables as ct
-from ..stats.clustered import product_design_effect, unit_codes
-from ..stats.clustered_groups import clustered_rates, clustered_summary, clustered_table, clustered_two_by_two
+from ..stats.crossing import Crossing
+from ..stats.expected import adjusted_residuals, expected_counts
 from ..stats.groups import summarise_groups
-from ..stats.ordinal import goodman_kruskal_gamma, trend_test
-from ..stats.proportions import odds_ratio, risk_difference, risk_ratio, wilson
-from ..stats.rates import Rates
+from ..stats.rates import Rates, rates_of
+from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..tallies.counts import count_codes
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-Units = NDArray[np.int64] | None
 
-SIMULATED_CELLS = 2_500
-"""Tables of more cells get p from the statistic's exact mean and variance instead of drawn tables."""
 BLOCK = 1 << 17
 PAIRED = 100
 """Tables of so many cells are counted two rows at a time."""
@@ -50,6 +46,8 @@ class OutcomeRates:
         For more classes: shape (levels, classes).
     mean, low, high
         For a numeric outcome.
+    along
+        How the rates differ from level to level.
     """
 
     n: Ints
@@ -57,6 +55,45 @@ class OutcomeRates:
     rates: Rates | None = None
     class_shares: Floats | None = None
     mean: tuple[Floats, Floats, Floats] | None = None
+    along: Along | None = None
+
+
+@dataclass(frozen=True)
+class Along:
+    """How the event's rate differs from level to level.
+
+    Parameters
+    ----------
+    differs
+        Chi-square that it does not.
+    step
+        The level, among those that have rows, after which it jumps, where one jump says nearly all; else nothing.
+    """
+
+    differs: Significance
+    step: int | None
+
+
+def along_levels(table: Crossing, ordered: bool) -> Along:
+    """Return how the rate of the second column differs between rows; of ordered ones, whether it jumps once.
+
+    One step says nearly all where the best of them has nine tenths of chi-square, and a straight line along the levels
+    surely misses some of it.
+    """
+    whole = table.chi_square()
+    counts = table.counts[table.counts.sum(axis=1) > 0]
+    if not ordered or len(counts) < 4 or not whole.p < T.GROUP_P:
+        return Along(whole, None)
+    n = float(counts.sum())
+    below = np.cumsum(counts, axis=0)[:-1]
+    rest = counts.sum(axis=0) - below
+    rate = counts[:, 1].sum() / n
+    # chi-square of two rows and two columns: n (difference of rates)² · shares of rows over p (1 − p)
+    apart = below[:, 1] / below.sum(axis=1) - rest[:, 1] / rest.sum(axis=1)
+    splits = apart**2 * below.sum(axis=1) * rest.sum(axis=1) / (n * rate * (1 - rate))
+    k = int(np.argmax(splits))
+    plain = float(splits[k]) >= T.STEP_SHARE_OF_CHI * whole.statistic
+    return Along(whole, k if plain and table.not_on_a_line().p < T.GROUP_P else None)
 
 
 @dataclass(frozen=True)
@@ -78,7 +115,7 @@ class CrossTable:
     columns: AxisLevels | None
     counts: Ints
     event: int
-    _compared: Later[tuple[dict[str, Significance], dict[str, Estimate], bool]]
+    _compared: Later[tuple[dict[str, Significance], dict[str, Estimate], bool, float]]
     _outcome: Later[OutcomeRates | None]
     _units: Later[Ints | None]
 
@@ -96,6 +133,28 @@ class CrossTable:
     def simulated(self) -> bool:
         """Whether p comes from tables drawn at random, or from the statistic's exact moments."""
         return self._compared()[2]
+
+    @property
+    def expected(self) -> Floats:
+        """Counts expected if rows and columns were unrelated."""
+        return expected_counts(self.counts)
+
+    @property
+    def design_effect(self) -> float:
+        """What units inflate chi-square by; 1 over rows."""
+        return self._compared()[3]
+
+    @property
+    def rows_a_case(self) -> float:
+        """How many rows of a unit come to lie in a cell together; 1 over rows."""
+        return (
+            1.0 if self.units is None else max(float(self.counts.sum() / max(self.units.sum(), 1)), self.design_effect)
+        )
+
+    @property
+    def residuals(self) -> Floats:
+        """Haberman's adjusted residuals, over the root of the design effect."""
+        return adjusted_residuals(self.counts, self.design_effect)
 
     @property
     def outcome(self) -> OutcomeRates | None:
@@ -183,8 +242,8 @@ def cross_tabulate(
     columns: TableAxis | None,
     outcome: Outcome | None = None,
     *,
+    sampling: Sampling,
     weight: Ints | None = None,
-    units: Units = None,
     keep: NDArray[np.bool_] | None = None,
     label: str = "",
     event: int | None = None,
@@ -196,10 +255,10 @@ def cross_tabulate(
     ----------
     outcome
         Whose rates, or mean, are given at each level of the rows.
+    sampling
+        Of the rows.
     weight
-        How many rows each row of the table stands for.
-    units
-        The unit of each row; intervals and tests then count units.
+        How many rows each row of the table stands for, where rows are cases.
     keep
         The rows of the part to tabulate.
     event
@@ -213,9 +272,9 @@ def cross_tabulate(
         None if columns is None else columns.axis,
         counts,
         place,
-        Later(lambda: _compared(rows, columns, counts, keep, units, place, seed)),
-        Later(lambda: None if outcome is None else _outcome_rates(rows, outcome, weight, units, keep)),
-        Later(lambda: None if units is None else _units_in_cells(rows, columns, units, keep, counts.shape)),
+        Later(lambda: _compared(rows, columns, counts, keep, sampling, place, seed)),
+        Later(lambda: None if outcome is None else _outcome_rates(rows, outcome, weight, sampling, keep)),
+        Later(lambda: _units_in_cells(rows, columns, sampling, keep, counts.shape)),
     )
 
 
@@ -224,96 +283,61 @@ def _compared(
     columns: TableAxis | None,
     counts: Ints,
     keep: NDArray[np.bool_] | None,
-    units: Units,
+    sampling: Sampling,
     event: int,
     seed: int,
-) -> tuple[dict[str, Significance], dict[str, Estimate], bool]:
+) -> tuple[dict[str, Significance], dict[str, Estimate], bool, float]:
     tests = dict.fromkeys(TESTS, UNDEFINED_TEST)
     effects = dict.fromkeys(EFFECTS, UNDEFINED)
-    filled = ct.without_empty(counts)
-    if columns is None or min(filled.shape, default=0) < 2:
-        return tests, effects, False
-    inside = np.ones(0, bool)
-    if units is not None:
-        present = _present(rows, columns, keep)
-        inside = np.ones(len(units), bool) if present is None else present
-        units = units[inside]
-    simulated = units is None and ct.expected_are_small(counts)
-    if units is not None:
-        tests["chi_square"], effects["cramers_v"] = clustered_table(
-            counts, rows.codes[inside], columns.codes[inside], units
-        )
-    else:
-        effects["cramers_v"] = ct.cramers_v(counts)
-        if not simulated:
-            tests["chi_square"] = ct.chi_square(counts)
-        elif filled.size <= SIMULATED_CELLS:
-            tests["chi_square"] = ct.chi_square_simulated(counts, seed=seed)
-        else:
-            tests["chi_square"] = ct.chi_square_sparse(counts)
+    filled = (counts.sum(axis=1) > 0).sum(), (counts.sum(axis=0) > 0).sum()
+    if columns is None or min(filled) < 2:
+        return tests, effects, False, 1.0
+    row_codes, column_codes = rows.codes, columns.codes
+    if keep is not None and sampling.clustered:
+        row_codes, column_codes, sampling = row_codes[keep], column_codes[keep], sampling.take(keep)
+    table = Crossing.of(row_codes, column_codes, (counts.shape[0], counts.shape[1]), sampling, counts)
+    tests["chi_square"], effects["cramers_v"] = table.chi_square(draws=True, seed=seed), table.cramers_v()
     # binary columns are in order too: the event comes second
-    if rows.axis.ordered and columns.axis.ordered and (len(filled) > 2 or filled.shape[1] > 2):
-        effects["gamma"], tests["trend"] = (
-            (goodman_kruskal_gamma(counts), trend_test(counts))
-            if units is None
-            else _in_order_of_units(counts, rows.codes[inside], columns.codes[inside], units)
-        )
+    if rows.axis.ordered and columns.axis.ordered and max(filled) > 2:
+        effects["gamma"], tests["trend"] = table.gamma(), table.trend()
     if counts.shape == (2, 2):
-        n, x = counts.sum(axis=1), counts[:, event]
-        if units is None:
-            tests["fisher_exact"] = ct.fisher_exact(np.stack([n - x, x], axis=1))
-            args = (float(x[0]), float(n[0]), float(x[1]), float(n[1]))
-            effects["risk_difference"], effects["risk_ratio"] = risk_difference(*args), risk_ratio(*args)
-            effects["odds_ratio"] = odds_ratio(*args)
-        else:
-            hit = columns.codes[inside] == event
-            rates = Rates(n, x, *wilson(x, n))
-            effects |= clustered_two_by_two(rates, rows.codes[inside], hit, units)
-    return tests, effects, simulated
-
-
-def _in_order_of_units(
-    counts: Ints, rows: NDArray[np.integer], columns: NDArray[np.integer], units: NDArray[np.int64]
-) -> tuple[Estimate, Significance]:
-    """Return gamma, and the test for a trend, that count units."""
-    keep = (rows >= 0) & (columns >= 0)
-    a, b, unit = rows[keep].astype(np.int64), columns[keep].astype(np.int64), unit_codes(units[keep])
-    inflation = product_design_effect(unit, a.astype(float), b.astype(float))
-    return goodman_kruskal_gamma(counts, a * counts.shape[1] + b, unit), trend_test(counts, inflation)
+        tests["fisher_exact"] = table.fisher_exact(event)
+        effects |= table.two_by_two(event)
+    return tests, effects, table.simulated, table.design_effect
 
 
 def _units_in_cells(
     rows: TableAxis,
     columns: TableAxis | None,
-    units: NDArray[np.int64],
+    sampling: Sampling,
     keep: NDArray[np.bool_] | None,
     shape: tuple[int, ...],
-) -> Ints:
-    """Count the different units in every cell."""
+) -> Ints | None:
+    """Count the different units in every cell; nothing where rows are cases."""
+    if sampling.units is None:
+        return None
     size = shape[0] * shape[1]
     cell = rows.codes if columns is None else rows.codes * shape[1] + columns.codes
     inside = rows.codes >= 0 if columns is None else (rows.codes >= 0) & (columns.codes >= 0)
     inside = inside if keep is None else inside & keep
-    pairs = np.unique(units[inside] * size + cell[inside])
+    pairs = np.unique(sampling.units[inside] * size + cell[inside])
     return np.bincount(pairs % size, minlength=size).astype(np.int64).reshape(shape)
 
 
 def _outcome_rates(
-    rows: TableAxis, outcome: Outcome, weight: Ints | None, units: Units, keep: NDArray[np.bool_] | None
+    rows: TableAxis, outcome: Outcome, weight: Ints | None, sampling: Sampling, keep: NDArray[np.bool_] | None
 ) -> OutcomeRates:
     inside = outcome.known & (rows.codes >= 0)
     inside = inside if keep is None else inside & keep
-    codes, size = rows.codes[inside].astype(np.int64), rows.size
-    w = None if weight is None else weight[inside]
+    codes = rows.codes[inside].astype(np.int64)
+    w, some = None if weight is None else weight[inside], sampling.take(inside)
     if isinstance(outcome, ClassOutcome):
-        return _class_rates(codes, outcome, outcome.codes[inside], size, w, None if units is None else units[inside])
+        return _class_rates(codes, outcome, outcome.codes[inside], rows.axis, w, some)
     assert isinstance(outcome, NumericOutcome)
     values = outcome.values[inside]
     if w is not None:
-        values, codes = np.repeat(values, w), np.repeat(codes, w)
-    summary = summarise_groups(values, codes, rows.axis.labels)
-    if units is not None:
-        summary = clustered_summary(summary, values, codes, units[inside])
+        values, codes, some = np.repeat(values, w), np.repeat(codes, w), some.repeated(w)
+    summary = summarise_groups(values, codes, rows.axis.labels, some)
     m = summary.moments
     base = float(values.mean()) if len(values) else np.nan
     shrunken = shrunken_levels(m.n, m.mean, base, m.within_sd)
@@ -321,28 +345,27 @@ def _outcome_rates(
 
 
 def _class_rates(
-    codes: Ints, outcome: ClassOutcome, classes: NDArray[np.integer], size: int, weight: Ints | None, units: Units
+    codes: Ints,
+    outcome: ClassOutcome,
+    classes: NDArray[np.integer],
+    axis: AxisLevels,
+    weight: Ints | None,
+    sampling: Sampling,
 ) -> OutcomeRates:
-    k = len(outcome.levels)
-    cell = codes * k + classes
-    if weight is None:
-        table = np.bincount(cell, minlength=size * k).reshape(size, k)
-    else:
-        table = (
-            np.rint(np.bincount(cell, weights=weight.astype(float), minlength=size * k))
-            .astype(np.int64)
-            .reshape(size, k)
-        )
+    k, size = len(outcome.levels), len(axis.levels)
+    counted = np.bincount(codes * k + classes, weights=weight, minlength=size * k)
+    table = np.rint(counted).astype(np.int64).reshape(size, k)
     n, events = table.sum(axis=1), table[:, outcome.event_code]
-    rates = Rates(n, events, *wilson(events, n))
-    if units is not None:
-        rates = clustered_rates(rates, codes, classes == outcome.event_code, units)
+    hit = classes == outcome.event_code
+    rates = rates_of(n, events, codes, hit, sampling)
     base = float(events.sum()) / max(int(n.sum()), 1)
     shrunken = shrunken_levels(n, rates.rate, base, np.sqrt(base * (1 - base)))
+    crossed = Crossing.of(codes, hit.astype(np.int8), (size, 2), sampling, np.stack([n - events, events], axis=1))
+    along = along_levels(crossed, axis.ordered)
     if k == 2:
-        return OutcomeRates(n, shrunken, rates=rates)
+        return OutcomeRates(n, shrunken, rates, along=along)
     shares = np.divide(table, n[:, None], out=np.full(table.shape, np.nan), where=n[:, None] > 0)
-    return OutcomeRates(n, shrunken, rates=rates, class_shares=shares)
+    return OutcomeRates(n, shrunken, rates, class_shares=shares, along=along)
 
 
 def row_order(table: CrossTable, order: str) -> NDArray[np.intp]:

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
 from .. import thresholds as T
 from ..columns.axes import AxisLevels
 from ..columns.outcome import Classes, Said
 from ..finding import Finding, marked
-from ..stats import tables as ct
-from ..stats.ordinal import trend_test
+from ..stats.expected import expected_are_small, expected_counts, without_empty
 from ..stats.rates import Rates
 from ..words import plural
-from .crosstab import CrossTable
+from .crosstab import Along, CrossTable
 
 Ints = NDArray[np.int64]
 
@@ -28,11 +26,11 @@ def table_findings(table: CrossTable, outcome: Said | None) -> list[Finding]:
         found += _empty_cells(table)
     if table.outcome is not None and table.outcome.rates is not None:
         assert isinstance(outcome, Classes)
-        rates = table.outcome.rates
-        found += counts_mislead(table.rows, rates, outcome)
+        rates, along = table.outcome.rates, table.outcome.along
+        assert along is not None
+        found += counts_mislead(table.rows, rates, along, outcome)
         found += small_levels(table.rows.labels, _and(table.rows.names), outcome.name, rates)
-        if table.rows.ordered:
-            found += _step(table.rows, rates, outcome)
+        found += _step(table.rows, rates, along, outcome)
     return found
 
 
@@ -42,9 +40,9 @@ def _and(names: tuple[str, ...]) -> str:
 
 def small_expected(names: tuple[str, ...], counts: Ints, simulated: bool) -> list[Finding]:
     """Say which test stands in where the usual one is in doubt."""
-    if not ct.expected_are_small(counts):
+    if not expected_are_small(counts):
         return []
-    share = float((ct.expected_counts(ct.without_empty(counts)) < 5).mean())
+    share = float((expected_counts(without_empty(counts)) < 5).mean())
     how = "tables drawn at random with the same margins" if simulated else "the statistic's exact mean and variance"
     exact = ", and Fisher's exact test stands beside it" if counts.shape == (2, 2) else ""
     return [
@@ -85,14 +83,13 @@ def small_levels(labels: tuple[str, ...], name: str, outcome: str, rates: Rates)
     ]
 
 
-def counts_mislead(rows: AxisLevels, rates: Rates, outcome: Classes) -> list[Finding]:
+def counts_mislead(rows: AxisLevels, rates: Rates, along: Along, outcome: Classes) -> list[Finding]:
     """Say so where the level with most cases is surely not the one where they are commonest."""
     enough = np.flatnonzero(rates.n >= T.SPREAD_ROWS)
     if len(enough) < 2:
         return []
     most, highest = int(enough[np.argmax(rates.events[enough])]), int(enough[np.argmax(rates.rate[enough])])
-    table = np.stack([rates.n - rates.events, rates.events], axis=1)
-    if most == highest or not (rates.low[highest] > rates.high[most] and ct.chi_square(table).p < T.GROUP_P):
+    if most == highest or not (rates.low[highest] > rates.high[most] and along.differs.p < T.GROUP_P):
         return []
     name, event = _and(rows.names), outcome.event
     return [
@@ -111,8 +108,8 @@ def counts_mislead(rows: AxisLevels, rates: Rates, outcome: Classes) -> list[Fin
 
 def _empty_cells(table: CrossTable) -> list[Finding]:
     assert table.columns is not None
-    expected = ct.expected_counts(table.counts)
-    empty = np.argwhere((table.counts == 0) & (expected >= T.EMPTY_EXPECTED))
+    expected = expected_counts(table.counts)
+    empty = np.argwhere((table.counts == 0) & (expected >= T.EMPTY_EXPECTED * table.rows_a_case))
     if not len(empty):
         return []
     order = np.argsort(-expected[empty[:, 0], empty[:, 1]], kind="stable")[:3]
@@ -136,23 +133,12 @@ def _empty_cells(table: CrossTable) -> list[Finding]:
     ]
 
 
-def _step(rows: AxisLevels, rates: Rates, outcome: Classes) -> list[Finding]:
-    """Find an ordered column along which the rate jumps once instead of rising."""
-    filled = np.flatnonzero(rates.n > 0)
-    if len(filled) < 4:
+def _step(rows: AxisLevels, rates: Rates, along: Along, outcome: Classes) -> list[Finding]:
+    """Say that along an ordered column the rate jumps once instead of rising."""
+    if along.step is None:
         return []
-    n, x = rates.n[filled], rates.events[filled]
-    table = np.stack([n - x, x], axis=1)
-    whole, line = ct.chi_square(table), trend_test(table)
-    if not whole.p < T.GROUP_P:
-        return []
-    below = np.cumsum(table, axis=0)[:-1]
-    splits = [ct.chi_square(np.stack([b, table.sum(axis=0) - b])).statistic for b in below]
-    k = int(np.argmax(splits))
-    bend = whole.statistic - line.statistic
-    unlike_line = bend > 0 and float(special.chdtrc(len(filled) - 2, bend)) < T.GROUP_P
-    if not (splits[k] >= T.STEP_SHARE_OF_CHI * whole.statistic and unlike_line):
-        return []
+    filled, k = np.flatnonzero(rates.n > 0), along.step
+    table = np.stack([rates.n - rates.events, rates.events], axis=1)[filled]
     before, after = (float(part[:, 1].sum() / part.sum()) for part in (table[: k + 1], table[k + 1 :]))
     a, b = rows.labels[filled[k]], rows.labels[filled[k + 1]]
     return [

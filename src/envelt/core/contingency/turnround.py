@@ -17,6 +17,7 @@ from ..columns.times import is_time
 from ..estimate import Z95, Estimate
 from ..finding import Finding, marked
 from ..shapes.quantiles import quantile_edges
+from ..stats.sampling import Sampling
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -115,8 +116,8 @@ def coded(column: Column) -> Coded | None:
 def turns_among(
     columns: list[Column],
     outcome: Outcome,
+    sampling: Sampling,
     only: str | None = None,
-    units: Codes | None = None,
     progress: Callable[[int, int, str], None] | None = None,
 ) -> list[TurnRound]:
     """Search columns for relations that turn round.
@@ -127,10 +128,10 @@ def turns_among(
     ----------
     columns
         The candidates, as wide as the outcome.
+    sampling
+        Of the rows; over units errors are those of rows that all say the same within a unit.
     only
         The candidate whose relation may turn; by default each.
-    units
-        The unit of every row; errors are then those of rows that all say the same within a unit.
     """
     every = len(outcome.known) // SCREENED
     if every > 1:
@@ -138,19 +139,18 @@ def turns_among(
         some[::every] = True
         at = np.flatnonzero(some)
         fewer = [c for c in map(coded, [c.take(at) for c in columns]) if c is not None]
-        within = None if units is None else units[some]
-        turned = turn_rounds(fewer, outcome.take(some), only, progress, within)
+        turned = turn_rounds(fewer, outcome.take(some), sampling.take(some), only, progress)
         kept = {n for t in turned for n in (t.name, t.within)}
         columns = [c for c in columns if c.name in kept]
-    return turn_rounds([c for c in map(coded, columns) if c is not None], outcome, only, progress, units)
+    return turn_rounds([c for c in map(coded, columns) if c is not None], outcome, sampling, only, progress)
 
 
 def turn_rounds(
     candidates: list[Coded],
     outcome: Outcome,
+    sampling: Sampling,
     only: str | None = None,
     progress: Callable[[int, int, str], None] | None = None,
-    units: Codes | None = None,
 ) -> list[TurnRound]:
     """Search pairs of candidates for relations that turn round.
 
@@ -162,18 +162,18 @@ def turn_rounds(
     ----------
     candidates
         Columns in few levels, of the same rows as the outcome.
-    only
-        The candidate whose relation may turn; by default each.
-    units
+    sampling, only
         As in `turns_among`.
     """
     known = outcome.known
-    inflation = 1.0 if units is None else _largest_design_effect(units[known])
+    inflation = sampling.take(known).largest_design_effect
     whole = known.all()
     if isinstance(outcome, ClassOutcome):
         y: NDArray[Any] = outcome.is_event if whole else outcome.is_event[known]
     else:
         y = outcome.values if whole else outcome.values[known]
+        for centre in (y[:1].sum(), (y - y[:1].sum()).sum() / max(len(y), 1)):
+            y = y - centre  # squares of what is left keep their digits at any offset
     columns = [c if whole else replace(c, codes=c.codes[known]) for c in candidates]
     scores = [_scores(c) for c in columns]
     overall = [_marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
@@ -226,12 +226,6 @@ def _sums(cell: Codes, y: NDArray[Any], size: int) -> tuple[Floats, Floats, Floa
     with np.errstate(over="ignore"):  # of numbers whose squares are none nothing is claimed
         total, squared = (np.bincount(cell, weights=v, minlength=size).astype(float) for v in (y, y * y))
     return n, total, squared
-
-
-def _largest_design_effect(units: Codes) -> float:
-    """Return what clustering can inflate a variance by at most: where all rows of a unit say the same."""
-    rows = np.bincount(np.unique(units, return_inverse=True)[1]).astype(float)
-    return float(np.sum(rows**2) / max(np.sum(rows), 1.0))
 
 
 def _marginal(c: Coded, scores: Floats, y: NDArray[Any], inflation: float) -> Estimate:

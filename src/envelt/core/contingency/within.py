@@ -13,12 +13,14 @@ from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..estimate import Estimate
 from ..finding import Finding, marked
 from ..magnitude import spread_of
-from ..stats.stratified import Stratified, stratified_means, stratified_odds, stratified_slope
+from ..stats.mantel_haenszel import stratified_rates
+from ..stats.sampling import Sampling
+from ..stats.stratified import Stratified
+from ..stats.within_groups import stratified_means, stratified_slope
 from ..words import p_text, plural
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
-Units = Codes | None
 
 MOST_CONTRASTS = 30
 """Levels set against the reference, the largest first."""
@@ -68,8 +70,8 @@ def levels_within(
     labels: tuple[str, ...],
     outcome: Outcome,
     by: Grouping,
+    sampling: Sampling,
     *,
-    units: Units = None,
     weight: NDArray[np.int64] | None = None,
 ) -> WithinGroups:
     """Compare the outcome between the levels of a candidate: two levels, or each with the largest.
@@ -78,15 +80,15 @@ def levels_within(
     ----------
     name, codes, labels
         The candidate: the level of each row, shape (n,), ``-1`` for none.
-    units
-        The unit of every row; intervals then count units.
+    sampling
+        Of the rows.
     weight
-        How many rows each row stands for.
+        How many rows each row stands for, where rows are cases.
     """
     keep = outcome.known & (codes >= 0) & (by.codes >= 0)
     level, group = codes[keep].astype(np.int64), by.codes[keep]
     times = None if weight is None else weight[keep]
-    unit = None if units is None else units[keep]
+    some = sampling.take(keep)
     n = np.bincount(level, weights=times, minlength=len(labels))
     pairs = [(0, 1)]
     if len(labels) != 2:
@@ -103,47 +105,47 @@ def levels_within(
     for first, second in pairs:
         rows = (level == first) | (level == second)
         side = (level[rows] == second).astype(np.int64)
-        some = None if unit is None else unit[rows]
-        of = (y[rows], side, group[rows], some, None if times is None else times[rows])
+        of = (y[rows], side, group[rows], some.take(rows), None if times is None else times[rows])
         effects = _odds(*of, len(by)) if isinstance(outcome, ClassOutcome) else _means(*of)
         found.append(Contrast(f"{labels[second]} against {labels[first]}", effects, floor))
     return WithinGroups(name, outcome.name, by.names, what, tuple(found))
 
 
 def _odds(
-    event: NDArray[np.generic], side: Codes, group: Codes, units: Units, times: Codes | None, groups: int
+    event: NDArray[np.generic], side: Codes, group: Codes, sampling: Sampling, times: Codes | None, groups: int
 ) -> dict[str, Stratified]:
     at = (group * 2 + side) * 2 + event.astype(np.int64)
     counted = np.bincount(at, weights=times, minlength=4 * groups)
-    return stratified_odds(np.rint(counted).astype(np.int64).reshape(groups, 2, 2), at, units)
+    return stratified_rates(np.rint(counted).astype(np.int64).reshape(groups, 2, 2), at, sampling)
 
 
 def _means(
-    y: NDArray[np.generic], side: Codes, group: Codes, units: Units, times: Codes | None
+    y: NDArray[np.generic], side: Codes, group: Codes, sampling: Sampling, times: Codes | None
 ) -> dict[str, Stratified]:
     values = y.astype(float)
     if times is not None:
         values, side, group = (np.repeat(v, times) for v in (values, side, group))
-    return {"mean_difference": stratified_means(values, side, group, units)}
+        sampling = sampling.repeated(times)
+    return {"mean_difference": stratified_means(values, side, group, sampling)}
 
 
-def number_within(name: str, values: Floats, outcome: ClassOutcome, by: Grouping, units: Units = None) -> WithinGroups:
-    """Compare a number between the event and the rest; ``units`` as in `levels_within`."""
+def number_within(name: str, values: Floats, outcome: ClassOutcome, by: Grouping, sampling: Sampling) -> WithinGroups:
+    """Compare a number between the event and the rest; options as in `levels_within`."""
     keep = outcome.known & ~np.isnan(values) & (by.codes >= 0)
     y, side = values[keep], outcome.is_event[keep].astype(np.int64)
     rest = outcome.levels[0] if len(outcome.levels) == 2 else "the rest"
-    effect = stratified_means(y, side, by.codes[keep], None if units is None else units[keep])
+    effect = stratified_means(y, side, by.codes[keep], sampling.take(keep))
     with np.errstate(over="ignore", invalid="ignore"):
         floor = ("mean_difference", T.LEAST_SD * spread_of(y) if len(y) else 0.0)
     contrast = Contrast(f"{outcome.event} against {rest}", {"mean_difference": effect}, floor)
     return WithinGroups(name, outcome.name, by.names, f"the mean of {marked(name)}", (contrast,))
 
 
-def slope_within(name: str, x: Floats, outcome: NumericOutcome, by: Grouping, units: Units = None) -> WithinGroups:
+def slope_within(name: str, x: Floats, outcome: NumericOutcome, by: Grouping, sampling: Sampling) -> WithinGroups:
     """Compare the slope of the outcome along a number, over all rows and within groups."""
     keep = outcome.known & ~np.isnan(x) & (by.codes >= 0)
     at, y = x[keep], outcome.values[keep]
-    effect = stratified_slope(at, y, by.codes[keep], None if units is None else units[keep])
+    effect = stratified_slope(at, y, by.codes[keep], sampling.take(keep))
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
         floor = T.LEAST_SD * spread_of(y) / spread_of(at) if len(at) and spread_of(at) > 0 else 0.0
     contrast = Contrast("a step of 1", {"slope": effect}, ("slope", floor))

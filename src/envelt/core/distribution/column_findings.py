@@ -83,7 +83,9 @@ def column_shape_of(
         body = body[body != bound.value]
     some = body[:: max(1, len(body) // DIP_ROWS)]
     distinct_few = len(ordered) > 0 and _distinct(ordered) <= T.FEW_DISTINCT
-    dip, spread = (UNDEFINED_TEST, 0.0) if distinct_few else dip_test(some, spikes.spacing if spikes else step)
+    effect = column.sampling.distribution_effect(column.values)
+    between = spikes.spacing if spikes else step
+    dip, spread = (UNDEFINED_TEST, 0.0) if distinct_few else dip_test(some, effect, between)
     found: list[Finding] = []
     if len(ordered) == 0 or not is_quantity(name, ordered):
         few = _few_values(name, ordered) if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1] else []

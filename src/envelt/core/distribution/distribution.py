@@ -23,9 +23,9 @@ from ..shapes.density import Density, densities, natural_bounds, overlap
 from ..shapes.qq import QQ, normal_qq
 from ..shapes.resolution import recorded_step
 from ..shapes.spikes import round_spikes
-from ..stats.clustered_groups import clustered_summary
 from ..stats.group_pairs import all_pairs
 from ..stats.groups import GroupedRows, GroupSummary, grouped_rows, one_group
+from ..stats.sampling import Sampling
 from .column_findings import ColumnShape, column_shape_of, heaped_ends
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs
 from .look import Look, Scale, checked_scale
@@ -33,7 +33,6 @@ from .result import MOST_DENSITIES, Binned, LevelDistribution, NumberDistributio
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-Units = NDArray[np.int64] | None
 
 
 def number_distribution(
@@ -44,10 +43,10 @@ def number_distribution(
     look: Look,
     *,
     row_labels: pd.Index[Any],
+    sampling: Sampling,
     cases: CategoryColumn | None = None,
     dates: bool = False,
     limits: tuple[float, float] | None = None,
-    units: Units = None,
     shapes: bool = True,
     groups: GroupedRows | None = None,
     summary: Later[GroupSummary] | None = None,
@@ -66,8 +65,8 @@ def number_distribution(
         Of the rows of the table, and the column that says which case each is.
     limits
         What a person declared values can be.
-    units
-        The unit of each row, where intervals count units.
+    sampling
+        Of the rows.
     shapes
         Whether to look for what is worth a finding.
     groups, summary
@@ -78,10 +77,10 @@ def number_distribution(
     OptionError
     """
     check_look(look, name, values, dates)
-    rows = groups or grouped_rows(values, grouping.codes, grouping.labels)
+    rows = groups or grouped_rows(values, grouping.codes, grouping.labels, sampling)
     given = _Given(
         columns, name, values, grouping, look, row_labels, cases, dates, limits, Scale(look.scale), rows,
-        summary or Later(lambda: _described(rows, values, grouping, units)),
+        summary or Later(lambda: rows.summary),
     )  # fmt: skip
     binned = Later(lambda: _binned(given))
     if look.bins is not None or look.width is not None or look.start is not None:
@@ -143,10 +142,6 @@ class _Given:
         return pooled
 
 
-def _described(rows: GroupedRows, values: Floats, grouping: Grouping, units: Units) -> GroupSummary:
-    return rows.summary if units is None else clustered_summary(rows.summary, values, grouping.codes, units)
-
-
 def _binned(given: _Given) -> Binned:
     look, scale, pooled, calendar = given.look, given.scale, given.pooled, None
     if len(pooled) == 0:
@@ -204,10 +199,10 @@ def group_findings(given: _Given, share: float) -> list[Finding]:
     """Look at groups side by side; ``share`` is that of the rows of two groups that coincide."""
     name, summary, by = given.name, given.summary(), given.grouping.names
     found = few_rows(name, summary.labels, summary.moments.n, by)
-    found += spread_differs(name, summary, given.rows.ordered, by)
-    found += small_difference(name, summary, share, by)
+    found += spread_differs(name, given.rows, by)
+    found += small_difference(name, given.rows, share, by)
     if given.look.picture == "interval":
-        found += intervals_mislead(name, summary, all_pairs(summary), by)
+        found += intervals_mislead(name, summary, all_pairs(given.rows), by)
     return found
 
 
@@ -264,7 +259,7 @@ def _shapes(given: _Given, binned: Later[Binned]) -> tuple[ColumnShape, ...]:
         x = np.where(codes[part] >= 0, given.values[part], np.nan)
         alone = len(given.columns) == 1
         whole = alone and len(given.grouping) == 1
-        one = given.rows if whole else one_group(x, name)
+        one = given.rows if whole else one_group(x, name, given.rows.sampling.take(np.arange(i * size, (i + 1) * size)))
         if len(one.ordered[0]) == 0:
             continue
         own = binned().bins if alone and given.scale.name == "linear" else readable_bins(one.ordered[0])

@@ -6,16 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..estimate import Significance
 from ..finding import Finding, marked
 from ..stats.group_pairs import Pairs
-from ..stats.groups import GroupSummary
-from ..stats.many_groups import welch_anova
-from ..stats.two_groups import hedges_g, welch_t
-from ..tallies.moments import Moments
+from ..stats.groups import GroupedRows, GroupSummary, brown_forsythe, compared
 from ..words import p_text, plural
-
-Floats = NDArray[np.float64]
 
 
 def few_rows(name: str, labels: tuple[str, ...], n: NDArray[np.integer], by: tuple[str, ...]) -> list[Finding]:
@@ -36,22 +30,9 @@ def few_rows(name: str, labels: tuple[str, ...], n: NDArray[np.integer], by: tup
     ]
 
 
-def brown_forsythe(ordered: list[Floats]) -> Significance:
-    """Test that groups have equal spread: Welch's F on the distances from each group's median.
-
-    References
-    ----------
-    Brown & Forsythe (1974), Journal of the American Statistical Association 69, 364–367.
-    """
-    moments = Moments(len(ordered))
-    for i, g in enumerate(ordered):
-        moments.add(np.abs(g - np.median(g)), np.full(len(g), i))
-    finished = moments.finish()
-    return welch_anova(finished.pick((finished.n > 1) & (np.nan_to_num(finished.sd) > 0)))
-
-
-def spread_differs(name: str, summary: GroupSummary, ordered: list[Floats], by: tuple[str, ...]) -> list[Finding]:
+def spread_differs(name: str, groups: GroupedRows, by: tuple[str, ...]) -> list[Finding]:
     """Say so where groups differ in spread, surely, and by more than their centres do."""
+    summary = groups.summary
     m = summary.moments
     enough = np.flatnonzero((m.n >= T.SPREAD_ROWS) & (np.nan_to_num(m.sd) > 0))
     if len(enough) < 2:
@@ -64,7 +45,7 @@ def spread_differs(name: str, summary: GroupSummary, ordered: list[Floats], by: 
     centres = summary.quartiles[enough, 1]
     pooled = float(np.sqrt(np.mean(m.variance[enough])))
     apart = float(centres.max() - centres.min()) / pooled
-    test = brown_forsythe([ordered[i] for i in enough])
+    test = brown_forsythe(groups, enough)
     if not (test.p < T.GROUP_P and np.log(ratio) > apart):
         return []
     return [
@@ -81,16 +62,17 @@ def spread_differs(name: str, summary: GroupSummary, ordered: list[Floats], by: 
     ]
 
 
-def small_difference(name: str, summary: GroupSummary, overlap: float, by: tuple[str, ...]) -> list[Finding]:
+def small_difference(name: str, groups: GroupedRows, overlap: float, by: tuple[str, ...]) -> list[Finding]:
     """Say so where two means surely differ and the rows hardly do."""
-    m = summary.moments
+    m = groups.moments
     if len(m.n) != 2 or m.n.min() < T.SPREAD_ROWS:
         return []
-    test, difference = welch_t(m)
-    g = hedges_g(m)
+    compare = compared(groups)
+    test = compare.tests["welch_t"]
     if not test.p < T.GROUP_P:
         return []
-    a, b = summary.labels
+    difference, g = compare.effects["mean_difference"], compare.effects["hedges_g"]
+    a, b = groups.labels
     evidence = {"p": test.p, "hedges_g": g.estimate, "overlap": overlap, "difference": difference.estimate}
     size, side = abs(difference.estimate), "higher" if difference.estimate > 0 else "lower"
     told = f"The mean of {marked(name)} is {size:.3g} {side} in {b!r} than in {a!r} ({p_text(test.p)})"

@@ -17,6 +17,7 @@ from ..shapes.bins import Bins, readable_bins
 from ..shapes.calendar import calendar_bins
 from ..shapes.resolution import recorded_step
 from ..stats.groups import one_group
+from ..stats.sampling import Sampling
 from .column_findings import column_shape_of
 
 Floats = NDArray[np.float64]
@@ -90,11 +91,18 @@ def in_sheet(column: Column) -> bool:
     return column.kind not in ("text", "identifier")
 
 
-def make_sheet(table: Table, sort: str = "skewness", progress: Callable[[int, int, str], None] | None = None) -> Sheet:
+def make_sheet(
+    table: Table,
+    sampling: Sampling,
+    sort: str = "skewness",
+    progress: Callable[[int, int, str], None] | None = None,
+) -> Sheet:
     """Describe every column but those of text and without values.
 
     Parameters
     ----------
+    sampling
+        Of the rows.
     sort
         "skewness" (the most skewed first, categories after numbers), "missing" (the most first) or "name".
 
@@ -104,7 +112,7 @@ def make_sheet(table: Table, sort: str = "skewness", progress: Callable[[int, in
     """
     checked_sort(sort)
     shown = [c for c in table if in_sheet(c)]
-    made = in_threads(lambda c: _of_column(c, table.rows), shown, len(table), progress, lambda c: c.name)
+    made = in_threads(lambda c: _of_column(c, table.rows, sampling), shown, len(table), progress, lambda c: c.name)
     columns, findings = [m for m, _ in made], [f for _, found in made for f in found]
     keys: dict[str, Callable[[SheetColumn], tuple[object, ...]]] = {
         "skewness": lambda c: (not c.numeric, -abs(c.skewness) if c.skewness == c.skewness else 0.0),
@@ -116,18 +124,18 @@ def make_sheet(table: Table, sort: str = "skewness", progress: Callable[[int, in
     return Sheet(tuple(columns), sort, by_weight(grave))
 
 
-def _of_column(column: Column, rows: pd.Index) -> tuple[SheetColumn, list[Finding]]:
+def _of_column(column: Column, rows: pd.Index, sampling: Sampling) -> tuple[SheetColumn, list[Finding]]:
     if isinstance(column, CategoryColumn):
         return _levels(column), []
     if isinstance(column, TimeColumn):
         return _times(column), []
     assert isinstance(column, NumericColumn)
-    return _numbers(column, rows)
+    return _numbers(column, rows, sampling)
 
 
-def _numbers(column: NumericColumn, rows: pd.Index) -> tuple[SheetColumn, list[Finding]]:
+def _numbers(column: NumericColumn, rows: pd.Index, sampling: Sampling) -> tuple[SheetColumn, list[Finding]]:
     x = column.values
-    rows_of = one_group(x, column.name)
+    rows_of = one_group(x, column.name, sampling)
     summary, ordered = rows_of.summary, rows_of.ordered[0]
     m = summary.moments
     bins = Bins(np.array([0.0, 1.0]))

@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from ..stats.sampling import Sampling
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
@@ -18,15 +20,19 @@ SUSPECT = 0.6
 
 @dataclass(frozen=True)
 class Separation:
-    """Per class, the share of neighbours of its own, beside what chance would give; shapes (K,)."""
+    """Per class, the share of neighbours of its own, beside what chance would give; shapes (K,).
+
+    ``cases`` are its cases: rows, or units that have a row in it.
+    """
 
     n: Ints
+    cases: Ints
     full: Floats
     on_map: Floats
     chance: Floats
 
 
-def separation_of(codes: NDArray[np.integer], classes: int, full: Ints, on_map: Ints) -> Separation:
+def separation_of(codes: NDArray[np.integer], classes: int, full: Ints, on_map: Ints, sampling: Sampling) -> Separation:
     """Return how far classes keep to themselves.
 
     Parameters
@@ -35,6 +41,8 @@ def separation_of(codes: NDArray[np.integer], classes: int, full: Ints, on_map: 
         The class of every row, −1 for none, shape (n,).
     full, on_map
         The nearest rows in the full space and on the map, shape (n, k).
+    sampling
+        Of the rows.
     """
     known = codes >= 0
     n = np.bincount(codes[known], minlength=classes)
@@ -44,7 +52,11 @@ def separation_of(codes: NDArray[np.integer], classes: int, full: Ints, on_map: 
         own = (theirs == codes[:, None]).sum(axis=1) / np.maximum((theirs >= 0).sum(axis=1), 1)
         out.append(np.bincount(codes[known], weights=own[known], minlength=classes) / np.maximum(n, 1))
     chance = np.maximum(n - 1, 0) / max(int(n.sum()) - 1, 1)
-    return Separation(n, out[0], out[1], chance)
+    cases = n
+    if sampling.units is not None:
+        pairs = np.unique(sampling.units[known] * classes + codes[known])
+        cases = np.bincount(pairs % classes, minlength=classes)
+    return Separation(n, cases, out[0], out[1], chance)
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..columns.table import CategoryColumn, Column
 from ..finding import Finding, marked
-from ..stats.tables import cramers_v
+from ..stats.crossing import Crossing
+from ..stats.sampling import Sampling
 from ..words import plural
 from .classes import Separation, Suspects
 from .quality import Quality
@@ -21,7 +21,7 @@ Floats = NDArray[np.float64]
 def _gains(found: Separation) -> Floats:
     """Return how far each class keeps to itself, 0 as by chance and 1 wholly; NaN where that is not sure."""
     gain = (found.full - found.chance) / np.maximum(1 - found.chance, 1e-12)
-    error = np.sqrt(found.chance * (1 - found.chance) / np.maximum(found.n, 1))
+    error = np.sqrt(found.chance * (1 - found.chance) / np.maximum(found.cases, 1))
     sure = (found.full - found.chance > T.APART_SURE * error) & (found.n >= T.APART_ROWS)
     return np.where(sure, gain, np.nan)
 
@@ -101,7 +101,13 @@ def said_of_quality(quality: Quality) -> list[Finding]:
 
 
 def said_of_pieces(
-    pieces: Ints, columns: list[Column], codes: Ints | None, by: str, levels: tuple[str, ...], apart: list[int]
+    pieces: Ints,
+    columns: list[Column],
+    codes: Ints | None,
+    by: str,
+    levels: tuple[str, ...],
+    apart: list[int],
+    sampling: Sampling,
 ) -> list[Finding]:
     """Say which column explains the pieces of a map, and which class lies in several, of those that keep apart."""
     count = int(pieces.max(initial=-1)) + 1
@@ -114,9 +120,8 @@ def said_of_pieces(
         if not isinstance(column, CategoryColumn) or column.kind in ("identifier", "text", "constant"):
             continue
         use = inside & (column.codes >= 0)
-        table = pd.crosstab(pieces[use], column.codes[use]).to_numpy(np.int64)
-        if min(table.shape) > 1:
-            best = max(best, (float(cramers_v(table).estimate), column.name))
+        v = Crossing.of(pieces[use], column.codes[use], (count, len(column.levels)), sampling.take(use)).cramers_v()
+        best = max(best, (float(np.nan_to_num(v.estimate)), column.name))
     if best[0] >= T.EXPLAINS:
         found.append(
             Finding(

@@ -12,6 +12,7 @@ from ..columns.outcome import Outcome
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, number_label
 from ..finding import Finding, by_weight, marked
 from ..parallel import in_threads
+from ..stats.sampling import Sampling
 from ..words import plural
 from .quality.absent import missing_findings
 from .quality.absent_where import missing_where
@@ -64,6 +65,7 @@ def column_facts(table: Table) -> tuple[ColumnFacts, ...]:
 
 def quality_findings(
     table: Table,
+    sampling: Sampling,
     outcome: Outcome | None = None,
     unit: str | None = None,
     ranges: Mapping[str, tuple[float, float]] | None = None,
@@ -74,6 +76,8 @@ def quality_findings(
 
     Parameters
     ----------
+    sampling
+        Of the rows.
     outcome
         Lets missing be compared with it.
     unit
@@ -86,8 +90,8 @@ def quality_findings(
         Called with (done, total, what is looked at).
     """
     looks: list[tuple[str, Callable[[], list[Finding]]]] = [
-        ("missing", lambda: missing_findings(table, outcome)),
-        ("missing where", lambda: missing_where(table, None if outcome is None else outcome.name)),
+        ("missing", lambda: missing_findings(table, outcome, sampling)),
+        ("missing where", lambda: missing_where(table, None if outcome is None else outcome.name, sampling)),
         ("repeats", lambda: repeat_findings(table, unit) or ([] if unit else shared_values(table))),
         ("rows", lambda: [] if counted else counted_table(table)),
         ("copies", lambda: copy_findings(table)),

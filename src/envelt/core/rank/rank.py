@@ -20,11 +20,12 @@ from ..finding import Finding, by_weight
 from ..inventory.quality.absent import missing_follows
 from ..parallel import in_threads
 from ..shapes.quantiles import sorted_present
-from ..stats.clustered import unit_codes
-from ..stats.correlation import spearman
+from ..shapes.ranks import ranks_of
+from ..stats.correlation import pearson_coefficient
 from ..stats.folds import Folds, deal, folds_in_time, hash_blocks
 from ..stats.heldout import Cells, HeldOut, held_out, level_cells, number_cells
 from ..stats.multiplicity import q_values
+from ..stats.sampling import Sampling
 from .findings import Candidate, UnitEffect, ordered_in_time, rank_findings
 from .looks import Looks
 
@@ -71,7 +72,7 @@ def rank_candidates(
         The column that says which rows are one case: folds never split one, and intervals and tests count
         units, not rows.
     time
-        A column of times: folds are stretches of it, and intervals count stretches. Not beside a unit.
+        A column of times: folds are stretches of it, and intervals count stretches, which no unit may lie across.
     seed
         Of the hash that deals rows into folds.
     progress
@@ -88,28 +89,30 @@ def rank_candidates(
     target = outcome.target()
     keys = unit_keys(table[unit]) if unit is not None else None
     row_folds = deal(hash_blocks(np.flatnonzero(known), seed), target.load, seed)
-    folds, units = row_folds, None
+    folds, sampling = row_folds, Sampling.of_rows(len(target))
     if time is not None:
         stretch = stretches_of(table[time], known)
-        folds, units = folds_in_time(stretch), unit_codes(stretch.astype(np.int64))
-    if keys is not None:
-        units = unit_codes(keys[known])
+        folds, sampling = folds_in_time(stretch), Sampling.of_units(stretch)
+    if keys is not None and time is None:
+        sampling = Sampling.of_units(keys[known])
         folds = deal(hash_blocks(keys[known].astype(np.int64), seed), target.load, seed)
     at = None if known.all() else np.flatnonzero(known)
     columns = [table[n] if at is None else table[n].take(at) for n in candidates]
     scored, over_rows = _scored(
-        columns, Looks.of(target, units), folds, row_folds if units is not None else None, progress
+        columns, Looks.of(target, sampling), folds, row_folds if sampling.clustered else None, progress
     )
     shares_over_rows = {c.name: h.share for c, h in zip(columns, over_rows, strict=False)}
     progress(len(candidates), len(candidates), "")
     q = q_values(np.array([c.p for c in scored]))
+    whole = Sampling.of_rows(len(table)) if keys is None else Sampling.of_units(keys)
     scored = [
-        _advised(_weighed(replace(c, q=float(v)), table[c.name], outcome)) for c, v in zip(scored, q, strict=True)
+        _advised(_weighed(replace(c, q=float(v)), table[c.name], outcome, whole))
+        for c, v in zip(scored, q, strict=True)
     ]
     scored.sort(key=lambda c: -c.held_out.share if c.held_out.share == c.held_out.share else np.inf)
-    effect, kept = None, unit or time
-    if units is not None and kept is not None:
-        effect = UnitEffect(kept, int(units.max()) + 1, len(units), shares_over_rows, time is not None)
+    effect, kept = None, time or unit
+    if sampling.clustered and kept is not None:
+        effect = UnitEffect(kept, sampling.cases, sampling.rows, shares_over_rows, time is not None)
     unknown = int((~known).sum())
     findings = rank_findings(outcome, scored, effect)
     if effect is None:
@@ -144,7 +147,7 @@ def _scored(
 
     Each column is counted and tested by itself, in threads; those with equally many cells are fitted together.
     """
-    target = looks.target
+    target, over = looks.target, Sampling.of_rows(len(looks.target))
     shares, over_rows, ps, failed = [], [], [], []
     for start in range(0, len(columns), A_BLOCK):
         block = columns[start : start + A_BLOCK]
@@ -161,10 +164,10 @@ def _scored(
         made = in_threads(count, block, len(target), told, lambda c: c.name)
         failed += [m if isinstance(m, str) else "" for m in made]
         counted = [m for m in made if not isinstance(m, str)]
-        told_of = iter(held_out([cells for cells, _, _ in counted], target, folds, looks.units))
+        told_of = iter(held_out([cells for cells, _, _ in counted], target, folds, looks.sampling))
         shares += [UNKNOWN if isinstance(m, str) else next(told_of) for m in made]
         if row_folds is not None:
-            told_of = iter(held_out([rows for _, rows, _ in counted if rows is not None], target, row_folds))
+            told_of = iter(held_out([rows for _, rows, _ in counted if rows is not None], target, row_folds, over))
             over_rows += [UNKNOWN if isinstance(m, str) else next(told_of) for m in made]
         ps += [np.nan if isinstance(m, str) else m[2] for m in made]
     scored = [
@@ -190,7 +193,7 @@ def _counted(column: Column, looks: Looks, folds: Folds, row_folds: Folds | None
     return cells, None if row_folds is None else make(row_folds), p
 
 
-def _weighed(c: Candidate, column: Column, outcome: Outcome) -> Candidate:
+def _weighed(c: Candidate, column: Column, outcome: Outcome, sampling: Sampling) -> Candidate:
     """Say whether a candidate is strong, and whether it is too good to be true.
 
     Strength alone is no leak: a measurement may simply be good. A strong candidate is too good where it all but repeats
@@ -207,7 +210,7 @@ def _weighed(c: Candidate, column: Column, outcome: Outcome) -> Candidate:
         seen = column.numbers[~column.missing] if column.numbers is not None else np.array([])
         tells_apart = column.kind == "datetime" or is_time(c.name, seen)
     near = h.share > T.TOO_GOOD_CLASS or h.auc >= T.TOO_GOOD_AUC if classes else _shared_ranks(column, outcome, h)
-    later = hints(c.name, "after") or bool(missing_follows(c.name, column.missing, outcome, 1))
+    later = hints(c.name, "after") or bool(missing_follows(c.name, column.missing, outcome, sampling, 1))
     return replace(c, strong=True, too_good=not tells_apart and (near or later))
 
 
@@ -218,7 +221,8 @@ def _shared_ranks(column: Column, outcome: Outcome, h: HeldOut) -> bool:
     both = ~(np.isnan(column.numbers) | np.isnan(outcome.values))
     if both.sum() < T.FEW_ROWS:
         return False
-    return spearman(column.numbers[both], outcome.values[both])[0].estimate ** 2 > T.TOO_GOOD_NUMBER
+    rho = pearson_coefficient(ranks_of(column.numbers[both]), ranks_of(outcome.values[both]))
+    return rho**2 > T.TOO_GOOD_NUMBER
 
 
 def _advised(c: Candidate) -> Candidate:

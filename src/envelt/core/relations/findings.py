@@ -6,13 +6,14 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy import special, stats
 
 from ...errors import option
 from .. import thresholds as T
 from ..finding import Finding, marked
 from ..magnitude import in_unit, spread_of
 from ..stats.correlation import pearson_coefficient
+from ..stats.sampling import Sampling
 from ..words import p_text, plural
 from .forms import FORMS
 from .groups import Alike, Inflation
@@ -32,11 +33,12 @@ MOST_COMPARED = 1_000
 """Pairs of equal summaries whose shapes are compared."""
 
 
-def said_of_groups(groups: list[Alike], relations: Relations) -> list[Finding]:
-    """Say which columns say nearly the same."""
+def said_of_groups(groups: list[Alike], relations: Relations, copies: list[Finding]) -> list[Finding]:
+    """Say which columns say nearly the same, but for those that are said to be copies of each other."""
     names = relations.names
     found = []
-    for g in [g for g in groups if g.weakest <= T.SCREEN_CORRELATION][:3]:  # copies are known to inventory
+    known = [set(f.columns) for f in copies]
+    for g in [g for g in groups if not any({names[i] for i in g.members} <= k for k in known)][:3]:
         listed = ", ".join(marked(names[i]) for i in g.members[:6])
         more = f" and {len(g.members) - 6} more" if len(g.members) > 6 else ""
         kept = marked(names[g.keep])
@@ -55,14 +57,14 @@ def said_of_groups(groups: list[Alike], relations: Relations) -> list[Finding]:
     return found
 
 
-def said_of_inflation(inflation: list[Inflation], names: tuple[str, ...], alike: list[Alike]) -> list[Finding]:
-    """Say which number others make up exactly: a sum of parts; copies, which are known, aside."""
-    copies = [set(g.members) for g in alike if g.weakest > T.SCREEN_CORRELATION]
+def said_of_inflation(inflation: list[Inflation], names: tuple[str, ...], groups: list[Alike]) -> list[Finding]:
+    """Say which number others make up in every row: a sum of parts; copies, which are said already, aside."""
+    copies = [set(g.members) for g in groups if g.weakest > T.SCREEN_CORRELATION]
     told: list[Finding] = []
     seen: set[int] = set()
     for f in inflation:
         whole = {f.at, *(i for i, _ in f.by)}
-        if not np.isinf(f.vif) or f.at in seen or len(f.by) < 2 or any({f.at, i} <= c for c in copies for i, _ in f.by):
+        if not f.exact or f.at in seen or len(f.by) < 2 or any({f.at, i} <= c for c in copies for i, _ in f.by):
             continue
         seen |= whole
         parts = " and ".join(marked(names[i]) for i, _ in f.by)
@@ -190,7 +192,7 @@ def _standardized(v: Floats) -> Floats:
     return np.asarray(away / spread) if spread > 0 else away
 
 
-def within_levels(relations: Relations) -> list[Finding]:
+def within_levels(relations: Relations, sampling: Sampling) -> list[Finding]:
     """Find correlations of numbers that vanish, turn round, or come up within the levels of a third column.
 
     Numbers are centred within each level; the correlation of what is left is the one within them.
@@ -201,6 +203,7 @@ def within_levels(relations: Relations) -> list[Finding]:
         return []
     columns = [numbers_of(relations.sides[i]) for i in at]
     overall = pearson_matrix(columns)
+    effect = sampling.largest_design_effect
     best: dict[tuple[int, int], _Seen] = {}
     for k in thirds[:MOST_GROUPINGS]:
         side = relations.sides[k]
@@ -208,7 +211,7 @@ def within_levels(relations: Relations) -> list[Finding]:
         inside = pearson_matrix([_centred_within(c, side.codes, side.size) for c in columns])
         for i, j in zip(*np.triu_indices(len(at), 1), strict=True):
             crude, left, n = float(overall.r[i, j]), float(inside.r[i, j]), int(inside.n[i, j])
-            code = _change(crude, left, n)
+            code = _change(crude, left, n, effect)
             seen = _Seen(abs(crude - left), code, at[i], at[j], k, crude, left, n)
             key = (int(i), int(j))
             if code and (key not in best or seen.change > best[key].change):
@@ -230,11 +233,11 @@ class _Seen(NamedTuple):
     rows: int
 
 
-def _change(crude: float, left: float, n: int) -> str:
+def _change(crude: float, left: float, n: int, effect: float) -> str:
     """Say what becomes of a correlation within levels; nothing where too little changes to matter."""
     if np.isnan(crude) or np.isnan(left) or n < T.ROWS_IN_TIME:
         return ""
-    error = 1 / np.sqrt(n - 3)
+    error = np.sqrt(effect / (n - 3))
     sure = abs(np.arctanh(np.clip(crude, -0.999999, 0.999999)) - np.arctanh(np.clip(left, -0.999999, 0.999999)))
     if sure < T.TURN_SURE * error:
         return ""
@@ -279,7 +282,7 @@ def _within(relations: Relations, seen: _Seen) -> Finding:
     )
 
 
-def equal_summaries(relations: Relations, outcome: str | None) -> list[Finding]:
+def equal_summaries(relations: Relations, outcome: str | None, sampling: Sampling) -> list[Finding]:
     """Find columns whose mean, deviation and correlation with a numeric outcome agree, and shapes do not."""
     sides = [s for s in relations.sides if s.what == "number" and not s.constant and s.name != outcome]
     target = next((s for s in relations.sides if s.name == outcome and s.what == "number"), None)
@@ -287,8 +290,10 @@ def equal_summaries(relations: Relations, outcome: str | None) -> list[Finding]:
     found = []
     for i, j in _agreeing(np.array(summary))[:MOST_COMPARED]:
         x, y = (v[~np.isnan(v)] for v in (numbers_of(sides[i]), numbers_of(sides[j])))
-        apart = stats.ks_2samp(x, y, method="asymp")
-        if apart.statistic < T.SHAPES_APART or apart.pvalue > T.GROUP_P:
+        gap = float(stats.ks_2samp(x, y, method="asymp").statistic)
+        effect = max(sampling.distribution_effect(numbers_of(sides[k])) for k in (i, j))
+        p = float(special.kolmogorov(gap * np.sqrt(len(x) * len(y) / (len(x) + len(y)) / effect)))
+        if gap < T.SHAPES_APART or p > T.GROUP_P:
             continue
         a, b = sides[i].name, sides[j].name
         mean, sd, r = summary[i]
@@ -299,10 +304,10 @@ def equal_summaries(relations: Relations, outcome: str | None) -> list[Finding]:
                 "caution",
                 (a, b),
                 f"{marked(a)} and {marked(b)} have the same mean ({mean:.3g}) and deviation ({sd:.3g}){also}, yet "
-                f"their shapes differ: at some value {apart.statistic:.0%} of the rows lie on different sides "
-                f"({p_text(float(apart.pvalue))}).",
+                f"their shapes differ: at some value {gap:.0%} of the rows lie on different sides "
+                f"({p_text(p)}).",
                 f"Do not judge by the numbers: look at both, distribution([{a!r}, {b!r}]).",
-                {"mean": mean, "sd": sd, "largest_gap": float(apart.statistic)},
+                {"mean": mean, "sd": sd, "largest_gap": gap},
             )
         )
     return found[:2]

@@ -7,13 +7,12 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..parallel import in_threads
-from ..stats.clustered import unit_codes
 from ..stats.form import relation_form
+from ..stats.sampling import Sampling
 from .matrices import ranks_of_rows
 from .side import Side, numbers_of
 
 Floats = NDArray[np.float64]
-Units = NDArray[np.int64] | None
 
 FORMS = ("", "linear", "monotone", "curved", "none", "not decided")
 MOST_FORMS = 1_500
@@ -25,7 +24,7 @@ SCREEN_COLUMNS = 32
 """Columns whose bins are multiplied at a time."""
 
 
-def forms_of(sides: list[Side], units: Units, seed: int) -> NDArray[np.int8]:
+def forms_of(sides: list[Side], sampling: Sampling, seed: int) -> NDArray[np.int8]:
     """Return the form of pairs of numbers, or of a number and two levels, that a screen shows to be related.
 
     The screen is the share of each number that lies between eight bins of another, on 4,000 rows, all pairs at once.
@@ -56,9 +55,8 @@ def forms_of(sides: list[Side], units: Units, seed: int) -> NDArray[np.int8]:
     def one(k: int) -> str:
         i, j = int(first[k]), int(second[k])
         both = ~(np.isnan(numbers[i]) | np.isnan(numbers[j]))
-        within = None if units is None else unit_codes(units[both])
         along, of = (j, i) if two[i] else (i, j)
-        return relation_form(numbers[along][both], numbers[of][both], within, seed=seed).form
+        return relation_form(numbers[along][both], numbers[of][both], sampling.take(both), seed).form
 
     for k, form in zip(order, in_threads(one, list(order), rows * 10), strict=True):
         grid[first[k], second[k]] = code[form]

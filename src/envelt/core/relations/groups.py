@@ -16,6 +16,8 @@ Floats = NDArray[np.float64]
 
 INFINITE = 1e8
 """A variance inflation above this is of a column that others make up exactly."""
+ROUNDED = 1e-3
+"""Of a deviation, that rounding may leave in a row of a column that others make up."""
 NAMED = 3
 
 
@@ -100,13 +102,15 @@ def _kept(sides: tuple[Side, ...], members: list[int], strength: Floats, about: 
 class Inflation:
     """How far one number is explained by the others together, on the rows where all are present.
 
-    ``by`` has the places of those that explain it most, each with its partial correlation.
+    ``by`` has the places of those that explain it most, each with its partial correlation; ``exact`` says that no row
+    lies further from what they make of it than rounding.
     """
 
     at: int
     vif: float
     n: int
     by: tuple[tuple[int, float], ...]
+    exact: bool = False
 
 
 def inflation(sides: tuple[Side, ...], some: list[int]) -> list[Inflation]:
@@ -147,5 +151,7 @@ def inflation(sides: tuple[Side, ...], some: list[int]) -> list[Inflation]:
         share = -inverse[k] / np.sqrt(inverse[k, k] * np.diag(inverse))  # partial correlations
         order = [int(i) for i in np.argsort(-np.abs(share)) if i != k][:NAMED]
         by = tuple((some[usable[i]], float(share[i])) for i in order if abs(share[i]) > 0.05)
-        found.append(Inflation(some[place], np.inf if vif > INFINITE else max(vif, 1.0), n, by))
+        infinite = vif > INFINITE
+        left = np.abs(inverse[k] @ z).max() / vif * np.sqrt(n) if infinite else np.inf  # in deviations
+        found.append(Inflation(some[place], np.inf if infinite else max(vif, 1.0), n, by, bool(left < ROUNDED)))
     return sorted(found, key=lambda f: -f.vif)

@@ -8,6 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..magnitude import in_unit
+from ..stats.crossing import chi_square_test
+from ..stats.groups import between_test
+from ..stats.sampling import Sampling
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -17,18 +20,23 @@ CELLS = 200_000
 
 
 class Strength(NamedTuple):
-    """A coefficient from 0 to 1, the rows it is of, and the F or chi-square that its p and interval are found from."""
+    """A coefficient from 0 to 1, the rows it is of, p, and the F or chi-square its interval is found from.
+
+    ``effect`` is what units inflate that statistic by; 1 where rows are cases.
+    """
 
     value: float
     n: int
+    p: float
     statistic: float
     df: tuple[float, float]
+    effect: float
 
 
-NOTHING = Strength(float("nan"), 0, float("nan"), (0.0, 0.0))
+NOTHING = Strength(float("nan"), 0, float("nan"), float("nan"), (0.0, 0.0), 1.0)
 
 
-def correlation_ratio(codes: Codes, size: int, values: Floats) -> Strength:
+def correlation_ratio(codes: Codes, size: int, values: Floats, sampling: Sampling) -> Strength:
     """Return the correlation ratio of a number in levels: the root of Kelley's epsilon squared, or 0 below 0.
 
     Parameters
@@ -37,10 +45,12 @@ def correlation_ratio(codes: Codes, size: int, values: Floats) -> Strength:
         The level of each row, ``-1`` for none, and how many levels there are.
     values
         Shape (n,), NaN where missing.
+    sampling
+        Of these rows.
 
     References
     ----------
-    Kelley (1935), Proc Natl Acad Sci 21, 554–559. The test is the classical F.
+    Kelley (1935), Proc Natl Acad Sci 21, 554–559. The test is the classical F, or its like by units.
     """
     both = (codes >= 0) & ~np.isnan(values)
     at, y = codes[both], values[both]
@@ -61,11 +71,13 @@ def correlation_ratio(codes: Codes, size: int, values: Floats) -> Strength:
     df = (k - 1.0, float(n - k))
     epsilon = 1 - (within / df[1]) / (total / (n - 1))
     f = (between / df[0]) / (within / df[1]) if within > 0 else np.inf
-    return Strength(float(np.sqrt(min(max(epsilon, 0.0), 1.0))), n, float(f), df)
+    value = float(np.sqrt(min(max(epsilon, 0.0), 1.0)))
+    p, effect = between_test(y, at, size, float(f), df, sampling.take(both))
+    return Strength(value, n, p, float(f), df, effect)
 
 
-def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int) -> Strength:
-    """Return Bergsma's bias-corrected V of two columns of levels, ``-1`` for none; see `stats.tables.cramers_v`."""
+def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int, sampling: Sampling) -> Strength:
+    """Return Bergsma's bias-corrected V of two columns of levels, ``-1`` for none; see `stats.crossing`."""
     both = (a >= 0) & (b >= 0)
     x, y = a[both], b[both]
     n = len(x)
@@ -87,4 +99,5 @@ def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int) -> Strength:
     corrected = max(0.0, phi2 - df / (n - 1))
     smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
     v = min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
-    return Strength(v, n, n * phi2, (df, float(min(r, c) - 1)))
+    p, effect = chi_square_test(x, y, (size_a, size_b), n * phi2, df, sampling.take(both))
+    return Strength(v, n, p, n * phi2, (df, float(min(r, c) - 1)), effect)

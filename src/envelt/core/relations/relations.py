@@ -7,22 +7,24 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special, stats
+from scipy import stats
 
 from .. import thresholds as T
 from ..later import Later
 from ..parallel import in_threads
-from ..stats.clustered import product_design_effect, unit_codes
+from ..shapes.ranks import ranks_of
+from ..stats.correlation import certainty, row_error, z_interval
+from ..stats.explained import explained_share
 from ..stats.multiplicity import q_values
+from ..stats.sampling import Sampling
+from .exact import EXACT_ROWS, correlation_p, exact_p
 from .forms import FORMS, forms_of
-from .intervals import EXACT_ROWS, correlation_p, exact_p, interval
 from .matrices import Matrix, pearson_matrix, ranks_of_rows, spearman_matrix
 from .mixed import Strength, correlation_ratio, cramers_v
 from .side import Side, numbers_of
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
-Units = Codes | None
 Progress = Callable[[int, int, str], None]
 
 METHODS = ("auto", "pearson", "spearman", "kendall")
@@ -52,8 +54,8 @@ class Relations:
         Of each pair: NaN and "none" where there is none.
     form
         Of two numbers, by its place in ``FORMS``.
-    inflation
-        Design effect of each pair, where rows come in units.
+    error, error_df
+        The standard error of Fisher's z of each correlation, and its degrees of freedom (∞: normal).
     """
 
     sides: tuple[Side, ...]
@@ -62,10 +64,10 @@ class Relations:
     n: NDArray[np.int64]
     method: NDArray[np.int8]
     p: Floats
+    error: Floats
+    error_df: Floats
     _forms: Later[NDArray[np.int8]]
-    _statistic: Floats
-    _df: Floats
-    inflation: Floats
+    _explained: Explained
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -110,38 +112,39 @@ class Relations:
 
     def intervals(self, i: NDArray[np.intp], j: NDArray[np.intp]) -> tuple[Floats, Floats]:
         """Return the intervals of some pairs."""
-        low, high = np.full(len(i), np.nan), np.full(len(i), np.nan)
-        effective = self.n[i, j] / self.inflation[i, j]
-        for code in (PEARSON, SPEARMAN, KENDALL):
-            of = self.method[i, j] == code
-            r = self.coefficient[i, j][of]
-            low[of], high[of] = interval(r, effective[of], NAMES[code], self.asked.confidence, self.asked.alternative)
+        low, high = z_interval(
+            self.coefficient[i, j], self.error[i, j], self.error_df[i, j], self.asked.confidence, self.asked.alternative
+        )
+        seen = self._explained
         for k in np.flatnonzero(self.method[i, j] >= RATIO):
-            low[k], high[k] = self._explained(int(i[k]), int(j[k]))
+            a, b = int(i[k]), int(j[k])
+            low[k], high[k] = explained_share(
+                float(self.coefficient[a, b]), float(seen.statistic[a, b]), seen.df[a, b], float(self.n[a, b]),
+                float(seen.effect[a, b]), self.method[a, b] == RATIO, self.asked.confidence,
+            )  # fmt: skip
         return low, high
 
-    def _explained(self, i: int, j: int) -> tuple[float, float]:
-        """Invert the noncentral F of a correlation ratio, or chi-square of a V, for its interval."""
-        from ..stats.many_groups import LARGEST_F
-        from ..stats.noncentral import noncentral_chi_square, noncentral_f
 
-        value, inflation = float(self.coefficient[i, j]), float(self.inflation[i, j])
-        statistic, (df1, df2) = float(self._statistic[i, j]) / inflation, self._df[i, j]
-        n, tail = float(self.n[i, j]) / inflation, (1 - self.asked.confidence) / 2
-        if not np.isfinite(statistic) or (self.method[i, j] == RATIO and statistic > LARGEST_F):
-            return value, 1.0
-        ends = []
-        for share in (1 - tail, tail):
-            if self.method[i, j] == RATIO:
-                lam = noncentral_f(statistic, df1, df2, share)
-                ends.append(np.sqrt(lam / (lam + n)))
-            else:
-                ends.append(np.sqrt(noncentral_chi_square(statistic, df1, share) / n / df2))
-        return float(min(ends[0], value)), float(min(max(ends[1], value), 1.0))
+@dataclass(frozen=True)
+class Explained:
+    """What intervals of correlation ratios and V are found from, square: F or chi-square, and what units make of it."""
+
+    statistic: Floats
+    df: Floats
+    effect: Floats
+
+    def of(self, grid: tuple[NDArray[np.intp], ...]) -> Explained:
+        """Return it of some of the columns."""
+        return Explained(self.statistic[grid], self.df[grid], self.effect[grid])
 
 
 def relate(
-    sides: list[Side], asked: Asked, units: Units = None, seed: int = 0, progress: Progress | None = None
+    sides: list[Side],
+    asked: Asked,
+    sampling: Sampling,
+    seed: int = 0,
+    progress: Progress | None = None,
+    forms: NDArray[np.int8] | None = None,
 ) -> Relations:
     """Relate every two columns.
 
@@ -149,36 +152,37 @@ def relate(
     ----------
     sides
         Columns of the same rows.
-    units
-        The unit of every row; intervals and tests then count units.
+    sampling
+        Of these rows.
     progress
         Told what is done, of how much.
+    forms
+        Of the pairs, by their place in ``FORMS``, where they are settled: then coefficients follow from them.
     """
     p = len(sides)
     made = _Made(p)
-    rows = len(sides[0].numbers if sides[0].numbers is not None else sides[0].codes) if p else 0  # type: ignore[arg-type]
+    rows = sampling.rows
     numeric = [i for i, s in enumerate(sides) if s.numbers is not None and asked.method != "none"]
     numbers = [numbers_of(sides[i]) for i in numeric]
     pearson = pearson_matrix(numbers) if asked.method in ("auto", "pearson") else None
     spearman = spearman_matrix(numbers, progress) if asked.method in ("auto", "spearman") else None
-    forms = Later(lambda: forms_of(sides, units, seed))
+    seen = Later(lambda: forms_of(sides, sampling, seed)) if forms is None else Later.now(forms)
     if asked.method == "kendall":
         _kendall(made, numeric, numbers, rows)
     elif asked.method == "auto":
         assert pearson is not None
         assert spearman is not None
         _auto(made, sides, numeric, pearson, spearman)
-        _mixed(made, sides, rows)
-        _choose_by_form(made, sides, numeric, pearson, spearman, forms)
+        _mixed(made, sides, sampling)
+        _choose_by_form(made, sides, numeric, pearson, spearman, seen(), sampling)
     else:
         whole = pearson if pearson is not None else spearman
         assert whole is not None
         made.put(numeric, whole, PEARSON if asked.method == "pearson" else SPEARMAN)
-    if units is not None:
-        _inflate(made, sides, units, rows)
-    _test(made, sides, asked)
+    _test(made, sides, asked, sampling)
+    explained = Explained(made.statistic, made.df, made.effect)
     return Relations(
-        tuple(sides), asked, made.r, made.n, made.method, made.p, forms, made.statistic, made.df, made.inflation
+        tuple(sides), asked, made.r, made.n, made.method, made.p, made.error, made.error_df, seen, explained
     )
 
 
@@ -189,7 +193,8 @@ class _Made:
         self.r, self.p = np.full((p, p), np.nan), np.full((p, p), np.nan)
         self.n = np.zeros((p, p), np.int64)
         self.method = np.zeros((p, p), np.int8)
-        self.statistic, self.inflation = np.full((p, p), np.nan), np.ones((p, p))
+        self.error, self.error_df = np.full((p, p), np.nan), np.full((p, p), np.inf)
+        self.statistic, self.effect = np.full((p, p), np.nan), np.ones((p, p))
         self.df = np.zeros((p, p, 2))
 
     def put(self, at: list[int], matrix: Matrix, method: int) -> None:
@@ -207,7 +212,8 @@ class _Made:
     def explained(self, i: int, j: int, seen: Strength, method: int) -> None:
         """Put in a correlation ratio or V, with what its p and interval are found from."""
         self.both(i, j, seen.value, seen.n, method)
-        self.statistic[i, j] = self.statistic[j, i] = seen.statistic
+        for square, value in ((self.statistic, seen.statistic), (self.effect, seen.effect), (self.p, seen.p)):
+            square[i, j] = square[j, i] = value
         self.df[i, j] = self.df[j, i] = seen.df
 
 
@@ -224,7 +230,7 @@ def _auto(made: _Made, sides: list[Side], numeric: list[int], pearson: Matrix, s
     made.method[grid] = np.where(np.isnan(r), NONE, np.where(graded, SPEARMAN, PEARSON))
 
 
-def _mixed(made: _Made, sides: list[Side], rows: int) -> None:
+def _mixed(made: _Made, sides: list[Side], sampling: Sampling) -> None:
     """Add the pairs in which levels without an order take part."""
     pairs = [
         (i, j)
@@ -238,16 +244,16 @@ def _mixed(made: _Made, sides: list[Side], rows: int) -> None:
         a, b = (sides[i], sides[j]) if sides[i].what == "levels" else (sides[j], sides[i])
         assert a.codes is not None
         if b.what in ("number", "ranks"):
-            seen, method = correlation_ratio(a.codes, a.size, numbers_of(b)), RATIO
+            seen, method = correlation_ratio(a.codes, a.size, numbers_of(b), sampling), RATIO
         else:
             assert b.codes is not None
-            seen, method = cramers_v(a.codes, a.size, b.codes, b.size), V
+            seen, method = cramers_v(a.codes, a.size, b.codes, b.size, sampling), V
         made.explained(i, j, seen, method)
 
-    in_threads(one, pairs, rows)
+    in_threads(one, pairs, sampling.rows)
     for i, s in enumerate(sides):
         if s.what == "levels" and not s.constant:
-            made.both(i, i, 1.0, rows - s.missing, V)
+            made.both(i, i, 1.0, sampling.rows - s.missing, V)
 
 
 def _kendall(made: _Made, numeric: list[int], numbers: list[Floats], rows: int) -> None:
@@ -271,11 +277,12 @@ def _choose_by_form(
     numeric: list[int],
     pearson: Matrix,
     spearman: Matrix,
-    forms: Later[NDArray[np.int8]],
+    forms: NDArray[np.int8],
+    sampling: Sampling,
 ) -> None:
     """Of two numbers take Pearson where they lie on a line, a correlation ratio on a curve, Spearman elsewhere."""
     grid = np.ix_(numeric, numeric)
-    seen = forms()[grid]
+    seen = forms[grid]
     signed = np.array([sides[i].signed for i in numeric], bool)
     rho = np.where(signed[:, None] & signed, spearman.r, np.abs(spearman.r))
     ranked = (seen > 0) & (seen != FORMS.index("linear")) & ~np.isnan(rho)
@@ -283,75 +290,68 @@ def _choose_by_form(
     made.method[grid] = np.where(ranked, SPEARMAN, made.method[grid])
     for a, b in zip(*np.nonzero(np.triu(seen == FORMS.index("curved"), 1)), strict=True):
         i, j = numeric[a], numeric[b]
-        ratio = _along_bins(numbers_of(sides[i]), numbers_of(sides[j]))
+        ratio = _along_bins(numbers_of(sides[i]), numbers_of(sides[j]), sampling)
         if not ratio.value <= abs(spearman.r[a, b]):
             made.explained(i, j, ratio, RATIO)
 
 
-def _along_bins(x: Floats, y: Floats) -> Strength:
+def _along_bins(x: Floats, y: Floats, sampling: Sampling) -> Strength:
     """Return the larger correlation ratio of one number in quantile bins of the other."""
     from ..stats.rates import quantile_bins
 
     best = None
     for a, b in ((x, y), (y, x)):
         bins = quantile_bins(np.where(np.isnan(b), np.nan, a), T.RATE_BINS)
-        seen = correlation_ratio(bins.codes.astype(np.int64), len(bins.ends), b)
+        seen = correlation_ratio(bins.codes.astype(np.int64), len(bins.ends), b, sampling)
         if best is None or seen.value > best.value:
             best = seen
     assert best is not None
     return best
 
 
-def _inflate(made: _Made, sides: list[Side], units: Codes, rows: int) -> None:
-    """Find the design effect of every pair: of products of ranks, or of the level's code and the number."""
-    scores = [ranks_of_rows(numbers_of(s)) if s.numbers is not None else None for s in sides]
+def _test(made: _Made, sides: list[Side], asked: Asked, sampling: Sampling) -> None:
+    """Fill in p and the errors of correlations: the textbook's over rows, exact for ranks of few; by units counted."""
+    correlations = np.isin(made.method, (PEARSON, SPEARMAN, KENDALL))
+    if sampling.clustered:
+        _by_units(made, sides, asked, sampling)
+    else:
+        for code in (PEARSON, SPEARMAN, KENDALL):
+            of = made.method == code
+            made.error[of] = row_error(made.r[of], made.n[of].astype(float), NAMES[code])
+        plain = np.isin(made.method, (PEARSON, SPEARMAN))
+        made.p = np.where(plain, correlation_p(made.r, made.n.astype(float)), made.p)
+        ranked = ((made.method == KENDALL) | (made.method == SPEARMAN)) & (made.n >= 3) & (made.n < EXACT_ROWS)
+        for i, j in zip(*np.nonzero(np.triu(ranked, 1)), strict=True):
+            a, b = numbers_of(sides[i]), numbers_of(sides[j])
+            both = ~(np.isnan(a) | np.isnan(b))
+            made.p[i, j] = made.p[j, i] = exact_p(a[both], b[both], NAMES[made.method[i, j]], asked.alternative)
+        correlations &= ~ranked
+    if asked.alternative != "two-sided":
+        towards = made.r > 0 if asked.alternative == "greater" else made.r < 0
+        made.p = np.where(correlations, np.where(towards, made.p / 2, 1 - made.p / 2), made.p)
+    np.fill_diagonal(made.p, np.nan)
+
+
+def _by_units(made: _Made, sides: list[Side], asked: Asked, sampling: Sampling) -> None:
+    """Find how sure each correlation is by units, on the rows where both are present."""
+    ranks = [None if s.numbers is None else ranks_of_rows(s.numbers) for s in sides]
 
     def one(pair: tuple[int, int]) -> None:
         i, j = pair
-        a, b = scores[i], scores[j]
-        if a is None or b is None:
-            made.inflation[i, j] = made.inflation[j, i] = _mean_unit(sides[i], sides[j], units)
-            return
+        a, b, method = numbers_of(sides[i]), numbers_of(sides[j]), NAMES[made.method[i, j]]
         both = ~(np.isnan(a) | np.isnan(b))
-        effect = product_design_effect(unit_codes(units[both]), a[both], b[both]) if both.any() else 1.0
-        made.inflation[i, j] = made.inflation[j, i] = effect
+        if method == "pearson":
+            x, y = a[both], b[both]
+        elif both.all():
+            x, y = ranks[i], ranks[j]  # type: ignore[assignment]
+        else:
+            x, y = ranks_of(a[both]), ranks_of(b[both])
+        sure = certainty(float(made.r[i, j]), x, y, sampling.take(both), method)
+        for square, value in ((made.error, sure.se), (made.error_df, sure.df), (made.p, sure.p)):
+            square[i, j] = square[j, i] = value
 
-    p = len(sides)
-    in_threads(one, [(i, j) for i in range(p) for j in range(i + 1, p)], rows)
-
-
-def _mean_unit(a: Side, b: Side, units: Codes) -> float:
-    """Return the rows of a unit, weighted by rows: as if all of a unit said the same, which is the most it can be."""
-    both = np.ones(len(units), bool)
-    for s in (a, b):
-        both &= s.codes >= 0 if s.codes is not None else ~np.isnan(numbers_of(s))
-    rows = np.bincount(unit_codes(units[both])).astype(float) if both.any() else np.ones(1)
-    return float(np.sum(rows**2) / max(float(rows.sum()), 1.0))
-
-
-def _test(made: _Made, sides: list[Side], asked: Asked) -> None:
-    """Fill in p: of t for correlations, F for ratios, chi-square for V, exact for ranks of few rows; of units counted.
-
-    A p of Kendall's tau is of a normal deviate, which units make smaller.
-    """
-    effective = made.n / made.inflation
-    plain = np.isin(made.method, (PEARSON, SPEARMAN))
-    p = correlation_p(made.r, effective, asked.alternative)
-    made.p = np.where(plain, p, made.p)
-    tau = made.method == KENDALL
-    made.p[tau] = 2 * special.ndtr(special.ndtri(made.p[tau] / 2) / np.sqrt(made.inflation[tau]))
-    shrunk, df1, df2 = made.statistic / made.inflation, made.df[..., 0], made.df[..., 1]
-    for code, tested in ((RATIO, special.fdtrc(df1, df2, shrunk)), (V, special.chdtrc(df1, shrunk))):
-        made.p = np.where(made.method == code, tested, made.p)
-    if asked.alternative != "two-sided":
-        towards = made.r > 0 if asked.alternative == "greater" else made.r < 0
-        made.p = np.where(tau, np.where(towards, made.p / 2, 1 - made.p / 2), made.p)
-    ranked = (tau | (made.method == SPEARMAN)) & (made.n >= 3) & (made.n < EXACT_ROWS) & (made.inflation == 1)
-    for i, j in zip(*np.nonzero(np.triu(ranked, 1)), strict=True):
-        a, b = numbers_of(sides[i]), numbers_of(sides[j])
-        both = ~(np.isnan(a) | np.isnan(b))
-        made.p[i, j] = made.p[j, i] = exact_p(a[both], b[both], NAMES[made.method[i, j]], asked.alternative)
-    np.fill_diagonal(made.p, np.nan)
+    of = np.triu(np.isin(made.method, (PEARSON, SPEARMAN, KENDALL)), 1)
+    in_threads(one, [(int(i), int(j)) for i, j in zip(*np.nonzero(of), strict=True)], sampling.rows)
 
 
 def only(relations: Relations, keep: list[int]) -> Relations:
@@ -359,7 +359,7 @@ def only(relations: Relations, keep: list[int]) -> Relations:
     grid = np.ix_(keep, keep)
     return replace(
         relations, sides=tuple(relations.sides[i] for i in keep), coefficient=relations.coefficient[grid],
-        n=relations.n[grid], method=relations.method[grid], p=relations.p[grid],
-        _forms=Later(lambda: relations.form[grid]), _statistic=relations._statistic[grid], _df=relations._df[grid],
-        inflation=relations.inflation[grid],
+        n=relations.n[grid], method=relations.method[grid], p=relations.p[grid], error=relations.error[grid],
+        error_df=relations.error_df[grid], _forms=Later(lambda: relations.form[grid]),
+        _explained=relations._explained.of(grid),
     )  # fmt: skip

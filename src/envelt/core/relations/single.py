@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ...errors import OptionError
 from ..columns.table import CategoryColumn, Column
+from ..stats.sampling import Sampling
 from ..stats.trend import Line, Trend, least_squares, smooth_trend
 from .matrices import ranks_of_rows
 from .panels import Axis, Classes, Panel, axis_of, panels_of
@@ -57,7 +58,13 @@ class Single:
 
 
 def single_pair(
-    first: Column, second: Column, classes: Classes | None, third: Column | None, ranks: bool, seed: int
+    first: Column,
+    second: Column,
+    classes: Classes | None,
+    third: Column | None,
+    ranks: bool,
+    sampling: Sampling,
+    seed: int,
 ) -> Single:
     """Sum up one pair for a picture.
 
@@ -75,12 +82,12 @@ def single_pair(
     of = classes or Classes("", (), np.zeros(rows, np.int64))
     axes = [axis_of(s, of) for s in sides]
     if third is not None:
-        return _shaded(sides, axes, of, third, ranks, seed)
+        return _shaded(sides, axes, of, third, ranks, sampling, seed)
     panel = panels_of(sides, axes, of, seed)[0]
     line = trend = None
     if numeric:
-        x, y = _both(sides)
-        line, trend = least_squares(x, y), smooth_trend(x, y)
+        x, y, both = _both(sides)
+        line, trend = least_squares(x, y), smooth_trend(x, y, sampling.take(both))
     return Single(axes[0], axes[1], panel, of.name, of.labels, line, trend, None, "", (0.0, 1.0), ranks, _aspect(axes))
 
 
@@ -100,15 +107,17 @@ def _ranked(side: Side) -> Side:
     return Side(side.name, "continuous", "number", ranks_of_rows(side.numbers), None, 0, True)
 
 
-def _both(sides: list[Side]) -> tuple[Floats, Floats]:
+def _both(sides: list[Side]) -> tuple[Floats, Floats, NDArray[np.bool_]]:
     x, y = sides[0].numbers, sides[1].numbers
     assert x is not None
     assert y is not None
     both = ~(np.isnan(x) | np.isnan(y))
-    return x[both], y[both]
+    return x[both], y[both], both
 
 
-def _shaded(sides: list[Side], axes: list[Axis], of: Classes, third: Column, ranks: bool, seed: int) -> Single:
+def _shaded(
+    sides: list[Side], axes: list[Axis], of: Classes, third: Column, ranks: bool, sampling: Sampling, seed: int
+) -> Single:
     """Show some rows as dots in the colour of a third column."""
     assert not isinstance(third, CategoryColumn)
     x, y, z = sides[0].numbers, sides[1].numbers, third.numbers
@@ -122,7 +131,7 @@ def _shaded(sides: list[Side], axes: list[Axis], of: Classes, third: Column, ran
     some = there if n <= 4_000 else np.random.default_rng([seed, 0xD1]).choice(there, 4_000, replace=False)
     panel = Panel(0, 1, n, np.zeros((1, 1, 1), np.int64), ((x[some], y[some]),))
     ends = np.quantile(z[there], [0.02, 0.98])
-    line, trend = least_squares(x[there], y[there]), smooth_trend(x[there], y[there])
+    line, trend = least_squares(x[there], y[there]), smooth_trend(x[there], y[there], sampling.take(there))
     low, high = (
         (float(ends[0]), float(ends[1]))
         if ends[0] < ends[1]

@@ -73,7 +73,7 @@ def _hull(x: Floats, y: Floats, convex: bool) -> Floats:
     return np.asarray(y[0] + np.concatenate(([0.0], np.cumsum(slopes * width))))
 
 
-def dip_p(dip: float, n: int) -> float:
+def dip_p(dip: float, n: float) -> float:
     """Return the p-value of a dip under the uniform distribution, from a simulated table of sqrt(n) · dip."""
     at = float(np.clip(np.log(n), LOG_SIZES[0], LOG_SIZES[-1]))
     quantiles = np.array([np.interp(at, LOG_SIZES, column) for column in QUANTILES.T])
@@ -83,7 +83,7 @@ def dip_p(dip: float, n: int) -> float:
     return float(np.interp(z, quantiles, P_VALUES))
 
 
-def dip_test(ordered: Floats, step: float | None = None, seed: int = 0) -> tuple[Significance, float]:
+def dip_test(ordered: Floats, effect: float, step: float | None = None, seed: int = 0) -> tuple[Significance, float]:
     """Test for more than one peak.
 
     Values recorded in steps are spread evenly over their step first, with a fixed seed: ties would count as
@@ -93,6 +93,9 @@ def dip_test(ordered: Floats, step: float | None = None, seed: int = 0) -> tuple
     ----------
     ordered
         Sorted values, shape (n,).
+    effect
+        What units inflate the variance of the distribution function by; 1 where rows are cases. p is that of n / effect
+        rows.
     step
         To spread values over; by default the step in which they were recorded.
 
@@ -116,4 +119,4 @@ def dip_test(ordered: Floats, step: float | None = None, seed: int = 0) -> tuple
     else:
         step = 0.0
     dip = dip_statistic(ordered)
-    return Significance(dip, dip_p(dip, n)), float(step)
+    return Significance(dip, dip_p(dip, n / effect)), float(step)

@@ -90,13 +90,15 @@ def _unscaled(size: Floats, power: float) -> Floats:
 
 
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
-def box_cox_parameter(values: Floats) -> Fitted:
+def box_cox_parameter(values: Floats, effect: float) -> Fitted:
     """Return the power of Box–Cox by maximum likelihood.
 
     Parameters
     ----------
     values
         Above zero, not all the same, shape (n,).
+    effect
+        What units inflate variances by; 1 where rows are cases. The log-likelihood counts 1 / effect.
     """
     n = len(values)
     logs, share = _counted_logs(values)
@@ -108,20 +110,22 @@ def box_cox_parameter(values: Floats) -> Fitted:
         bent = at if power == 0 else np.expm1(power * at) / power
         return -n / 2 * _log_variance(bent, share)
 
-    return _search(likelihood, min(most, 1e6), n, 1.0)
+    return _search(likelihood, min(most, 1e6), effect, 1.0)
 
 
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
-def yeo_johnson_parameter(values: Floats) -> Fitted:
+def yeo_johnson_parameter(values: Floats, effect: float) -> Fitted:
     """Return the power of Yeo–Johnson by maximum likelihood.
 
     Parameters
     ----------
     values
         Not all the same, shape (n,).
+    effect
+        What units inflate variances by; 1 where rows are cases. The log-likelihood counts 1 / effect.
     """
     if values.max() <= 0:  # turned round, with the power mirrored at 1
-        turned = yeo_johnson_parameter(-values)
+        turned = yeo_johnson_parameter(-values, effect)
         return Fitted(2 - turned.value, 2 - turned.high, 2 - turned.low, turned.gain)
     n = len(values)
     logs, share, under = _counted_signed(values, 1.0, bool(values.min() < 0))
@@ -134,11 +138,11 @@ def yeo_johnson_parameter(values: Floats) -> Fitted:
         bent = np.concatenate((_scaled(up, power), -_scaled(down, 2 - power)))
         return -n / 2 * _log_variance(bent, share) + (power - 1) * slope
 
-    return _search(likelihood, min(most - 2, 1e6) if most > 3 else 1.5, n, 1.0)
+    return _search(likelihood, min(most - 2, 1e6) if most > 3 else 1.5, effect, 1.0)
 
 
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
-def log_offset_parameter(values: Floats) -> Fitted:
+def log_offset_parameter(values: Floats, effect: float) -> Fitted:
     """Return the offset c of log(x + c) by maximum likelihood.
 
     The likelihood has no end as c nears minus the smallest value, so c stays at least half the smallest step above
@@ -149,6 +153,8 @@ def log_offset_parameter(values: Floats) -> Fitted:
     ----------
     values
         Not all the same, shape (n,).
+    effect
+        What units inflate variances by; 1 where rows are cases. The log-likelihood counts 1 / effect.
     """
     low = float(values.min())
     above = values - low
@@ -170,11 +176,11 @@ def log_offset_parameter(values: Floats) -> Fitted:
     found = minimize_scalar(lambda g: -likelihood(g), bounds=around, method="bounded", options={"xatol": 1e-7})
     top, at_top = -float(found.fun), float(found.x)
     straight = -n / 2 * _log_variance(centres, share)
-    bounds = [_falls(likelihood, at_top, top - CHI_95, end, 0.1) for end in ends]
+    bounds = [_falls(likelihood, at_top, top - effect * CHI_95, end, 0.1) for end in ends]
     ends_of = [float(np.exp(b)) - low if np.isfinite(b) else float(np.copysign(np.inf, b)) for b in bounds]
     if not np.isfinite(ends_of[0]):
         ends_of[0] = least - low
-    return Fitted(float(np.exp(at_top)) - low, ends_of[0], ends_of[1], top - straight)
+    return Fitted(float(np.exp(at_top)) - low, ends_of[0], ends_of[1], (top - straight) / effect)
 
 
 def _log_variance(values: Floats, share: Floats) -> float:
@@ -247,7 +253,7 @@ class _Bins(NamedTuple):
         return count, total
 
 
-def _search(likelihood: Callable[[float], float], most: float, n: int, plain: float) -> Fitted:
+def _search(likelihood: Callable[[float], float], most: float, effect: float, plain: float) -> Fitted:
     """Find the top of a profile likelihood between −most and most, and where it falls off on either side."""
     reach = min(most, 3.0)
     found = _top(likelihood, reach)
@@ -257,9 +263,9 @@ def _search(likelihood: Callable[[float], float], most: float, n: int, plain: fl
     top = likelihood(found)
     near = 1e-2 * max(abs(found), 1.0)
     bent = (2 * top - likelihood(found - near) - likelihood(found + near)) / near**2
-    width = float(np.sqrt(2 * CHI_95 / bent)) if bent > 0 and np.isfinite(bent) else 1.0
-    low, high = (_falls(likelihood, found, top - CHI_95, end, width) for end in (-most, most))
-    return Fitted(found, low, high, max(0.0, top - likelihood(plain)) if abs(plain) <= most else 0.0)
+    width = float(np.sqrt(2 * effect * CHI_95 / bent)) if bent > 0 and np.isfinite(bent) else 1.0
+    low, high = (_falls(likelihood, found, top - effect * CHI_95, end, width) for end in (-most, most))
+    return Fitted(found, low, high, max(0.0, top - likelihood(plain)) / effect if abs(plain) <= most else 0.0)
 
 
 def _top(likelihood: Callable[[float], float], reach: float) -> float:

@@ -35,6 +35,14 @@ def mid_ranks(ordered: NDArray[np.generic]) -> Floats:
     return np.repeat(ends - (runs - 1) / 2, runs)
 
 
+def ranks_of(x: NDArray[np.generic]) -> Floats:
+    """Return ranks from 1 of values, none missing, shape (n,); equal values share their mean rank."""
+    order = np.argsort(x)  # the order of equal values does not matter
+    ranked = np.empty(len(x))
+    ranked[order] = mid_ranks(x[order])
+    return ranked
+
+
 def ranks_of_ordinals(ordinals: NDArray[np.integer]) -> Floats:
     """Return mid-ranks, from 1, of dense codes in order, of which some may not occur."""
     counts = np.bincount(ordinals)

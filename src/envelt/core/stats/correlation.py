@@ -1,49 +1,137 @@
-"""Two numeric columns: Pearson and Spearman with intervals."""
+"""Two numeric columns: correlations with intervals and tests, by what one case is.
+
+Intervals are on Fisher's z. Over rows its variance is the textbook's; over units it is the jackknife's, which leaves
+out a unit at a time, and tests are Student's t of the units' totals.
+"""
 
 from __future__ import annotations
+
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from ..estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
+from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..magnitude import in_unit
-from ..shapes.ranks import mid_ranks
-from .two_groups import two_sided_t
+from ..shapes.ranks import ranks_of
+from .crossing import product_test
+from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 
+Z_VARIANCE = {
+    "pearson": lambda r, n: 1 / (n - 3),
+    "spearman": lambda r, n: (1 + r * r / 2) / (n - 3),
+    "kendall": lambda r, n: 0.437 / (n - 4),
+}
+"""Of Fisher's z over n rows: Fisher (1921); Bonett & Wright (2000), Psychometrika 65, 23–28; Fieller, Hartley & Pearson
+(1957), Biometrika 44, 470–481."""
 
-def pearson(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
-    """Pearson's correlation with Fisher's 95 % interval, and its t test (statistic: r).
+
+class Certainty(NamedTuple):
+    """How sure a correlation is: the standard error of Fisher's z, its degrees of freedom (∞: normal), and p."""
+
+    se: float
+    df: float
+    p: float
+
+
+def pearson(x: Floats, y: Floats, sampling: Sampling) -> tuple[Estimate, Significance]:
+    """Pearson's correlation of values of the same rows, none missing, shape (n,), with interval and test.
+
+    References
+    ----------
+    Fisher (1921), Metron 1, 3–32. Over rows the test is t with n − 2 degrees of freedom (statistic: r).
+    """
+    return _told(pearson_coefficient(x, y), x, y, sampling, "pearson")
+
+
+def spearman(x: Floats, y: Floats, sampling: Sampling) -> tuple[Estimate, Significance]:
+    """Spearman's rank correlation; see `pearson`, and Bonett & Wright (2000) for its interval over rows."""
+    return spearman_of_ranks(ranks_of(x), ranks_of(y), sampling)
+
+
+def spearman_of_ranks(x: Floats, y: Floats, sampling: Sampling) -> tuple[Estimate, Significance]:
+    """Spearman's correlation of two columns of which the ranks are known; see `spearman`."""
+    return _told(pearson_coefficient(x, y), x, y, sampling, "spearman")
+
+
+def _told(r: float, x: Floats, y: Floats, sampling: Sampling, method: str) -> tuple[Estimate, Significance]:
+    if np.isnan(r):
+        return UNDEFINED, UNDEFINED_TEST
+    sure = certainty(r, x, y, sampling, method)
+    low, high = z_interval(np.array([r]), np.array([sure.se]), np.array([sure.df]))
+    return Estimate(r, float(low[0]), float(high[0])), Significance(r, sure.p)
+
+
+def certainty(r: float, x: Floats, y: Floats, sampling: Sampling, method: str) -> Certainty:
+    """Return how sure a correlation is.
 
     Parameters
     ----------
+    r
+        The coefficient.
     x, y
-        Values of the same rows, shape (n,), none missing.
-    inflation
-        Design effect of rows that come in units: interval and test are those of n / inflation rows.
+        What it is the product-moment correlation of (values, or ranks); for Kendall's tau the ranks.
+    method
+        "pearson", "spearman" or "kendall".
     """
-    return _with_interval(pearson_coefficient(x, y), len(x) / inflation, 1.0)
+    n = len(x)
+    if not sampling.clustered:
+        plain = np.array([float(n)]), np.array([r])
+        return Certainty(float(row_error(plain[1], plain[0], method)[0]), np.inf, correlation_test(r, n).p)
+    if sampling.cases < 3:
+        return Certainty(np.nan, np.nan, np.nan)
+    zx, zy = _standardized(x), _standardized(y)
+    se = _jackknife_error(zx, zy, sampling)
+    if method == "kendall":  # as much larger than over rows as the error of the ranks' correlation is
+        rho, rows = np.array([pearson_coefficient(x, y)]), np.array([float(n)])
+        se *= float(row_error(np.array([r]), rows, method)[0] / row_error(rho, rows, "spearman")[0])
+    se = 0.0 if abs(r) == 1 else se
+    return Certainty(se, sampling.cases - 1.0, 0.0 if abs(r) == 1 else product_test(zx, zy, sampling))
 
 
-def spearman(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
-    """Spearman's rank correlation with the interval of Bonett & Wright (2000), Psychometrika 65, 23–28."""
-    return spearman_of_ranks(ranks(x), ranks(y), inflation)
+def _jackknife_error(x: Floats, y: Floats, sampling: Sampling) -> float:
+    """Return the standard error of Fisher's z from the z without each case in turn; x and y are standardized.
+
+    References
+    ----------
+    Efron & Stein (1981), Annals of Statistics 9, 586–596.
+    """
+    parts = [sampling.totals(v) for v in (np.ones(len(x)), x, y, x * x, y * y, x * y)]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        n, sx, sy, sxx, syy, sxy = (p.sum() - p for p in parts)
+        spread = np.sqrt((sxx - sx * sx / n) * (syy - sy * sy / n))
+        z = np.arctanh(np.clip((sxy - sx * sy / n) / spread, -1, 1))
+    cases = len(z)
+    return float(np.sqrt((cases - 1) / cases * np.sum((z - z.mean()) ** 2))) if np.isfinite(z).all() else float("nan")
 
 
-def spearman_of_ranks(x: Floats, y: Floats, inflation: float = 1.0) -> tuple[Estimate, Significance]:
-    """Spearman's correlation of two columns of which the ranks are known; see `spearman`."""
-    r = pearson_coefficient(x, y)
-    return _with_interval(r, len(x) / inflation, np.sqrt(1 + r * r / 2))
+def row_error(r: Floats, n: Floats, method: str) -> Floats:
+    """Return the standard error of Fisher's z over n rows, for arrays; NaN where rows are too few."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        variance = Z_VARIANCE[method](r, n)
+        return np.asarray(np.sqrt(np.where((variance > 0) & np.isfinite(variance), variance, np.nan)))
 
 
-def ranks(x: NDArray[np.generic]) -> Floats:
-    """Return ranks from 1, equal values sharing their mean rank."""
-    order = np.argsort(x)  # the order of equal values does not matter
-    ranked = np.empty(len(x))
-    ranked[order] = mid_ranks(x[order])
-    return ranked
+def z_interval(
+    r: Floats, se: Floats, df: Floats, confidence: float = 0.95, alternative: str = "two-sided"
+) -> tuple[Floats, Floats]:
+    """Return intervals of correlations from the standard errors of Fisher's z, for arrays; ±1 stays what it is."""
+    tail = (1 - confidence) / (2 if alternative == "two-sided" else 1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        reach = np.where(np.isinf(df), -special.ndtri(tail), special.stdtrit(np.where(np.isinf(df), 1.0, df), 1 - tail))
+        half = reach * se
+        centre = np.arctanh(np.clip(r, -1, 1))
+        low, high = np.tanh(centre - half), np.tanh(centre + half)
+    perfect = (np.abs(r) == 1) & ~np.isnan(se)
+    low, high = np.where(perfect, r, low), np.where(perfect, r, high)
+    if alternative == "greater":
+        high = np.where(np.isnan(low), np.nan, 1.0)
+    elif alternative == "less":
+        low = np.where(np.isnan(high), np.nan, -1.0)
+    return low, high
 
 
 def pearson_coefficient(x: Floats, y: Floats) -> float:
@@ -57,16 +145,12 @@ def pearson_coefficient(x: Floats, y: Floats) -> float:
     return float(np.clip(np.sum(dx * dy) / scale, -1, 1)) if scale > 0 else float("nan")
 
 
-def _with_interval(r: float, n: float, spread: float) -> tuple[Estimate, Significance]:
-    if np.isnan(r):
-        return UNDEFINED, UNDEFINED_TEST
-    if n < 4 or abs(r) == 1:
-        interval = Estimate(r, np.nan, np.nan) if n < 4 else Estimate(r, r, r)
-    else:
-        half = Z95 * spread / np.sqrt(n - 3)
-        low, high = np.tanh(np.arctanh(r) + np.array([-half, half]))
-        interval = Estimate(r, float(low), float(high))
-    return interval, correlation_test(r, n)
+def _standardized(x: Floats) -> Floats:
+    x = in_unit(x)[0]
+    away = x - x[0]
+    away = away - away.mean()
+    spread = float(np.sqrt(np.mean(away**2)))
+    return np.asarray(away / spread) if spread > 0 else away
 
 
 def correlation_test(r: float, n: float) -> Significance:
@@ -77,4 +161,4 @@ def correlation_test(r: float, n: float) -> Significance:
         return Significance(r, 0.0)
     # I of (1 − r²) at ((n − 2) / 2, 1/2) is the two-sided tail of t, without forming t
     p = special.betainc(n / 2 - 1, 0.5, (1 - abs(r)) * (1 + abs(r)))
-    return Significance(r, float(p)) if p > 0 else Significance(r, two_sided_t(np.inf, n - 2))
+    return Significance(r, float(p))

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..estimate import Z95
 from .folds import deal, hash_blocks
+from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -45,17 +45,15 @@ class Cut:
     specificity: float
 
 
-def best_cut(
-    values: Floats, event: NDArray[np.bool_], keys: NDArray[np.integer] | None = None, seed: int = 0
-) -> Cut | None:
+def best_cut(values: Floats, event: NDArray[np.bool_], sampling: Sampling, seed: int = 0) -> Cut | None:
     """Find the cut that separates best, how surely it lies there, and how well it does on other rows.
 
     Parameters
     ----------
     values, event
         Of the rows, shape (n,), NaN for missing.
-    keys
-        The unit of each row, which folds never split; by default each row is its own.
+    sampling
+        Of the rows: folds never split a unit.
 
     Returns
     -------
@@ -69,14 +67,14 @@ def best_cut(
     from subsamples of n^0.8 rows (Politis, Romano & Wolf 1999), rescaled, in shares of the rows.
     """
     keep = ~np.isnan(values)
-    x, hit = values[keep], event[keep]
+    x, hit, sampling = values[keep], event[keep], sampling.take(keep)
     n = len(x)
     if min(int(hit.sum()), n - int(hit.sum())) < T.FEW_ROWS or x.min() == x.max():
         return None
     edges = _places(x)
     cell = np.searchsorted(edges, x, "right")
     k = len(edges) + 1
-    at = np.arange(n) if keys is None else keys[keep]
+    at = np.arange(n) if sampling.units is None else sampling.units
     folds = deal(hash_blocks(at, seed), hit.astype(np.float64), seed)
     counts = np.bincount((folds.blocks.astype(np.int64) * k + cell) * 2 + hit, minlength=T.BLOCKS * k * 2)
     blocks = counts.reshape(T.BLOCKS, k, 2)
@@ -84,18 +82,19 @@ def best_cut(
     best = int(np.argmax(np.abs(_gain(total))))
     above = bool(_gain(total)[best] > 0)
     rng = np.random.default_rng([seed, 0xC07])
-    units = None if keys is None else len(np.unique(at))
-    low, high = _interval(total, best, rng) if units is None else _interval_of_units(blocks, units, best, rng)
+    clustered = sampling.clustered
+    low, high = _interval_of_units(blocks, sampling.cases, best, rng) if clustered else _interval(total, best, rng)
     right, rows = _held_out(blocks, folds.fold_of_block)
     specificity, sensitivity = (float(v) for v in right.sum(axis=0) / np.maximum(rows.sum(axis=0), 1))
     accuracy = (sensitivity + specificity) / 2
     yes, no = int(hit.sum()), int(n - hit.sum())
     se = 0.5 * np.sqrt(sensitivity * (1 - sensitivity) / yes + specificity * (1 - specificity) / no)
-    if units is not None:
+    if clustered:
         se = max(se, _error_of_units(right, rows))
+    half = float(se) * sampling.quantile
     return Cut(
         float(edges[best]), float(edges[low]), float(edges[high]), above, accuracy,
-        accuracy - Z95 * float(se), accuracy + Z95 * float(se), sensitivity, specificity,
+        accuracy - half, accuracy + half, sensitivity, specificity,
     )  # fmt: skip
 
 

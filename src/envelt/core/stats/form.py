@@ -17,7 +17,7 @@ from .. import thresholds as T
 from ..estimate import Significance
 from ..magnitude import in_unit
 from ..shapes.ranks import mid_ranks
-from .clustered import unit_variance
+from .sampling import Sampling
 from .straight import not_straight
 
 Floats = NDArray[np.float64]
@@ -62,7 +62,7 @@ class _Losses:
     line: Floats
     rising: Floats
     free: Floats
-    units: Codes | None
+    sampling: Sampling
 
     def gain(self, of: Floats, over: Floats) -> tuple[float, float]:
         """Return how much smaller one error is than another, and its standard error, in shares of the variance."""
@@ -70,11 +70,10 @@ class _Losses:
         away = (over - of) / base
         n = len(away)
         centred = (away - away.mean()) / n
-        variance = float(np.sum(centred**2)) if self.units is None else unit_variance(self.units, centred)
-        return float(away.mean()), T.WIDEN * float(np.sqrt(variance))
+        return float(away.mean()), T.WIDEN * float(np.sqrt(self.sampling.variance(centred)))
 
 
-def relation_form(x: Floats, y: Floats, units: Codes | None = None, inflation: float = 1.0, seed: int = 0) -> Form:
+def relation_form(x: Floats, y: Floats, sampling: Sampling, seed: int = 0) -> Form:
     """Decide the form of a relation; of more than 4,000 rows a sample is looked at.
 
     A bend that only the other side shows (one x goes with a low and a high y) is a curve too: no line, and no
@@ -84,29 +83,25 @@ def relation_form(x: Floats, y: Floats, units: Codes | None = None, inflation: f
     ----------
     x, y
         Of the same rows, none missing, shape (n,).
-    units
-        The unit of each row, 0 …: folds never split one, and errors are of sums over units.
-    inflation
-        Design effect of rows that come in units, for ``not_straight``.
+    sampling
+        Of these rows: folds never split a unit, and errors are of sums over cases.
     """
-    straight = not_straight(x, y, inflation)
-    if len(x) < T.FORM_ROWS:
+    straight = not_straight(x, y, sampling)
+    if len(x) < T.FORM_ROWS or sampling.cases < 2 * FOLDS:
         return Form("not decided", straight, UNDECIDED)
     if x.min() == x.max() or y.min() == y.max():
         return Form("none", straight, UNDECIDED)
     rng = np.random.default_rng([seed, 0xF0])
     if len(x) > MOST_ROWS:
         at = np.sort(rng.choice(len(x), MOST_ROWS, replace=False))
-        x, y, units = x[at], y[at], None if units is None else units[at]
+        x, y, sampling = x[at], y[at], sampling.take(at)
     x, y = in_unit(x - x[0])[0], in_unit(y - y[0])[0]
-    fold = rng.permutation(len(x)) % FOLDS
-    if units is not None:
-        units = np.unique(units, return_inverse=True)[1].astype(np.int64)
-        fold = rng.permutation(int(units.max()) + 1)[units] % FOLDS
-    losses = _losses(x, y, fold, units)
+    fold = rng.permutation(sampling.cases) % FOLDS
+    fold = fold if sampling.units is None else fold[sampling.units]
+    losses = _losses(x, y, fold, sampling)
     form = _decided(losses)
     if form != "curved":
-        other = _losses(y, x, fold, units)
+        other = _losses(y, x, fold, sampling)
         if _bends(other, T.FORM_OTHER_GAIN):
             form = "curved"
         elif form != "none" and np.all((x == x.min()) | (x == x.max())):
@@ -115,7 +110,7 @@ def relation_form(x: Floats, y: Floats, units: Codes | None = None, inflation: f
     return Form(form, straight, (gains[0], gains[1], gains[2]))
 
 
-def _losses(x: Floats, y: Floats, fold: Codes, units: Codes | None) -> _Losses:
+def _losses(x: Floats, y: Floats, fold: Codes, sampling: Sampling) -> _Losses:
     n = len(x)
     order = np.argsort(x, kind="stable")
     u = np.empty(n)
@@ -132,7 +127,7 @@ def _losses(x: Floats, y: Floats, fold: Codes, units: Codes | None) -> _Losses:
     for k in range(FOLDS):
         train, held = fold != k, fold == k
         rising[held] = (y[held] - _rising(u[train], step[train], y[train], u[held])) ** 2
-    return _Losses(mean, line, rising, free, units)
+    return _Losses(mean, line, rising, free, sampling)
 
 
 def _held_out(basis: NDArray[Any], y: Floats, fold: Codes) -> Floats:

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse, special
+from scipy import special
 
 from .. import thresholds as T
-from ..magnitude import in_unit
-from .clustered import unit_codes
-from .groups import GroupSummary
+from .groups import GroupedRows
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -45,68 +42,34 @@ def holm(p: Floats) -> Floats:
     return adjusted
 
 
-class UnitSums(NamedTuple):
-    """How means of groups vary when rows come in units.
-
-    Parameters
-    ----------
-    covariance, scale
-        Of the means, shape (groups, groups), from each unit's sums, in squares of a scale.
-    units, shared
-        Units in each group, shape (groups,), and in both of two, shape (groups, groups).
-    """
-
-    covariance: Floats
-    scale: float
-    units: Floats
-    shared: Floats
-
-
-def unit_sums(values: Floats, codes: NDArray[np.integer], mean: Floats, units: Ints) -> UnitSums:
-    """Return how means of groups vary from the rows' values, groups (``-1`` for none) and units, shape (n,)."""
-    keep = ~np.isnan(values) & (codes >= 0)
-    group, unit, k = codes[keep].astype(np.int64), unit_codes(units[keep]), len(mean)
-    n = np.maximum(np.bincount(group, minlength=k), 1)
-    shape = (int(unit.max(initial=-1)) + 1, k)
-    away, scale = in_unit((values[keep] - mean[group]) / n[group])
-    of_units = sparse.csr_array((away, (unit, group)), shape=shape)
-    there = sparse.csr_array((np.ones(len(group)), (unit, group)), shape=shape)
-    there.data[:] = 1.0
-    larger = shape[0] / max(shape[0] - 1, 1)
-    shared = (there.T @ there).toarray()
-    return UnitSums(larger * (of_units.T @ of_units).toarray(), scale, np.diag(shared).copy(), shared)
-
-
-def all_pairs(summary: GroupSummary, sums: UnitSums | None = None) -> Pairs:
+def all_pairs(groups: GroupedRows) -> Pairs:
     """Compare all pairs of groups of two values or more that vary, at most the 200 largest groups.
 
-    Welch's t for each pair, with Holm's adjustment. With ``sums`` variances are of sums over units, and the degrees of
-    freedom are the units of both groups less one.
+    Welch's t for each pair, or its like by units (`of_units.means.UnitMeans`), with Holm's adjustment; pairs whose
+    difference cannot be tested are left out.
     """
-    m, unit = summary.moments.in_unit()
+    m, unit = groups.moments.in_unit()
     usable = np.flatnonzero((m.n > 1) & (np.nan_to_num(m.sd) > 0))
     largest = usable[np.argsort(-m.n[usable], kind="stable")][: T.LEVELS_PAIRED]
     chosen = np.sort(largest)
     i, j = np.triu_indices(len(chosen), 1)
     first, second = chosen[i], chosen[j]
     n, centred = m.n.astype(np.float64), m.centred_mean
-    share = np.nan_to_num(m.variance) / np.maximum(n, 1)
     difference = centred[second] - centred[first]
-    squared = share[first] + share[second]
-    with np.errstate(divide="ignore", invalid="ignore"):
-        df = squared**2 / (share[first] ** 2 / (n[first] - 1) + share[second] ** 2 / (n[second] - 1))
-        if sums is not None:
-            v = sums.covariance * (sums.scale / unit) ** 2
-            squared = v[first, first] + v[second, second] - 2 * v[first, second]
-            df = sums.units[first] + sums.units[second] - sums.shared[first, second] - 1
-            squared = np.where((squared > 0) & (df > 0), squared, np.nan)
-        t = difference / np.sqrt(squared)
+    if groups.sampling.clustered:
+        means = groups.means_by_units
+        squared, df = means.of_two(first, second)
+        squared = squared * (means.scale / unit) ** 2
+    else:
+        share = np.nan_to_num(m.variance) / np.maximum(n, 1)
+        squared = share[first] + share[second]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            df = squared**2 / (share[first] ** 2 / (n[first] - 1) + share[second] ** 2 / (n[second] - 1))
+    known = (squared > 0) & (df > 0)  # groups of one unit only, and the like, cannot be compared
+    first, second = first[known], second[known]
+    difference, squared, df = difference[known], squared[known], df[known]
+    t = difference / np.sqrt(squared)
     p = 2 * special.stdtr(df, -np.abs(t))
-    if sums is not None:
-        known = ~np.isnan(p)  # groups of one unit only, and the like, cannot be compared
-        first, second, difference, squared, df, t, p = (
-            a[known] for a in (first, second, difference, squared, df, t, p)
-        )
     half = special.stdtrit(df, 0.975) * np.sqrt(squared)
     order = np.lexsort((-np.abs(difference), p, -np.abs(t)))
     p_holm = holm(p)

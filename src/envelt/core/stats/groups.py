@@ -9,13 +9,27 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from ..estimate import Estimate, Significance
+from .. import thresholds as T
+from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..later import Later
 from ..shapes.ordered import Ordered, SortedArray
 from ..shapes.quantiles import FEW_GROUPS, Rows, sorted_groups, sorted_present, sorted_quantiles
+from ..shapes.ranks import average_ranks_in, ranks_of
 from ..tallies.moments import Moments, MomentSummary
-from .many_groups import epsilon_squared, kruskal_wallis, omega_squared, welch_anova
-from .two_groups import RankedPair, hedges_g, kruskal_wallis_of_two, mann_whitney_of, rank_pair, superiority_of, welch_t
+from .of_rows.many_groups import epsilon_squared, explained_of, kruskal_wallis, omega_squared, welch_anova
+from .of_rows.two_groups import (
+    RankedPair,
+    hedges_g,
+    kruskal_wallis_of_two,
+    mann_whitney_of,
+    rank_pair,
+    superiority_at_end,
+    superiority_of,
+    welch_t,
+)
+from .of_units import groups as by_units
+from .of_units.means import UnitMeans
+from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 QUARTILES = np.array([0.25, 0.5, 0.75])
@@ -36,7 +50,7 @@ class GroupSummary:
     ordered
         Each group's sorted values, to be asked.
     half_width
-        Half the 95 % interval of each mean where rows come in units; by default Student's, over rows.
+        Half the 95 % interval of each mean, shape (groups,): Student's over rows, or by what units make it vary.
     """
 
     labels: tuple[str, ...]
@@ -44,17 +58,12 @@ class GroupSummary:
     moments: MomentSummary
     quartiles: Floats
     ordered: tuple[Ordered, ...]
-    half_width: Floats | None = None
+    half_width: Floats
 
     @property
     def mean_interval(self) -> tuple[Floats, Floats]:
         """The 95 % interval of each mean; NaN for fewer than two values (or units)."""
-        half = self.half_width
-        if half is None:
-            n = self.moments.n.astype(float)
-            with np.errstate(invalid="ignore", divide="ignore"):
-                half = special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n)
-        return self.moments.mean - half, self.moments.mean + half
+        return self.moments.mean - self.half_width, self.moments.mean + self.half_width
 
     @cached_property
     def modes(self) -> Floats:
@@ -131,7 +140,9 @@ class GroupedRows:
     apart
         Whether moments are summed group by group.
     values, codes
-        Of the rows, for many small groups.
+        Of the rows, shape (n,): NaN for missing, ``-1`` for no group.
+    sampling
+        What one case is.
     """
 
     labels: tuple[str, ...]
@@ -140,6 +151,53 @@ class GroupedRows:
     apart: bool
     values: Floats
     codes: NDArray[np.integer]
+    sampling: Sampling
+
+    @cached_property
+    def present(self) -> tuple[Floats, NDArray[np.int64], Sampling]:
+        """Values, groups and sampling of the rows that have a value and a group."""
+        keep = ~np.isnan(self.values) & (self.codes >= 0)
+        if keep.all():
+            return self.values, self.codes.astype(np.int64, copy=False), self.sampling
+        return self.values[keep], self.codes[keep].astype(np.int64), self.sampling.take(keep)
+
+    @cached_property
+    def ranks(self) -> Floats:
+        """Ranks of those rows among all of them."""
+        return ranks_of(self.present[0])
+
+    def unit_means(self, values: Floats) -> UnitMeans:
+        """Return the means of numbers of those rows, with how units make them vary."""
+        _, codes, sampling = self.present
+        assert sampling.units is not None
+        return UnitMeans.of(values, codes, len(self.labels), sampling.units, sampling.cases)
+
+    @cached_property
+    def means_by_units(self) -> UnitMeans:
+        """The means of the values."""
+        return self.unit_means(self.present[0])
+
+    @cached_property
+    def unit_difference(self) -> tuple[Significance, Estimate]:
+        """The difference of two means with its test, by units."""
+        return self.means_by_units.difference()
+
+    @cached_property
+    def between(self) -> tuple[Significance, float]:
+        """The test by units that values do not differ between groups, and the design effect."""
+        return self._between(self.present[0])
+
+    @cached_property
+    def ranks_between(self) -> tuple[Significance, float]:
+        """The same of ranks."""
+        return self._between(self.ranks)
+
+    def _between(self, values: Floats) -> tuple[Significance, float]:
+        _, codes, sampling = self.present
+        if sampling.units is None or sampling.cases < 2:
+            return UNDEFINED_TEST, float("nan")
+        spread, effect = by_units.between_groups(values, codes, len(self.labels), sampling.units, sampling.cases)
+        return spread.test, effect
 
     @cached_property
     def moments(self) -> MomentSummary:
@@ -161,7 +219,15 @@ class GroupedRows:
         """The groups described."""
         quartiles = np.array([sorted_quantiles(g, QUARTILES) for g in self.ordered]).reshape(-1, 3)
         ordered = tuple(SortedArray(g) for g in self.ordered)
-        return GroupSummary(self.labels, self.missing, self.moments, quartiles, ordered)
+        return GroupSummary(self.labels, self.missing, self.moments, quartiles, ordered, self._half_width)
+
+    @property
+    def _half_width(self) -> Floats:
+        if self.sampling.clustered:
+            return self.means_by_units.half_width
+        n = self.moments.n.astype(float)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            return np.asarray(special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n))
 
 
 def _mode(ordered: Ordered) -> float:
@@ -170,7 +236,11 @@ def _mode(ordered: Ordered) -> float:
 
 
 def grouped_rows(
-    values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...], rows: Rows | None = None
+    values: Floats,
+    codes: NDArray[np.integer],
+    labels: tuple[str, ...],
+    sampling: Sampling,
+    rows: Rows | None = None,
 ) -> GroupedRows:
     """Sort the values of each group.
 
@@ -180,6 +250,8 @@ def grouped_rows(
         Shape (n,), NaN for missing.
     codes
         Group of each row, shape (n,), ``-1`` for none.
+    sampling
+        Of these rows.
     rows
         The rows of each group, where they are already known.
     """
@@ -189,28 +261,37 @@ def grouped_rows(
         missing = np.array([len(at) - len(g) for at, g in zip(rows, ordered, strict=True)], np.int64)
     else:
         missing = np.bincount(codes[np.isnan(values) & (codes >= 0)], minlength=len(labels))
-    return GroupedRows(labels, ordered, missing, apart, values, codes)
+    return GroupedRows(labels, ordered, missing, apart, values, codes, sampling)
 
 
-def one_group(values: Floats, label: str) -> GroupedRows:
+def one_group(values: Floats, label: str, sampling: Sampling) -> GroupedRows:
     """Sort the values of a column, as one group."""
     ordered = sorted_present(values.copy())
     missing = np.array([len(values) - len(ordered)], np.int64)
-    return GroupedRows((label,), [ordered], missing, True, values, np.zeros(0, np.int32))
+    codes = np.zeros(len(values) if sampling.clustered else 0, np.int32)
+    return GroupedRows((label,), [ordered], missing, True, values, codes, sampling)
 
 
 def summarise_groups(
-    values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...], rows: Rows | None = None
+    values: Floats,
+    codes: NDArray[np.integer],
+    labels: tuple[str, ...],
+    sampling: Sampling,
+    rows: Rows | None = None,
 ) -> GroupSummary:
     """Describe each group; see `grouped_rows`."""
-    return grouped_rows(values, codes, labels, rows).summary
+    return grouped_rows(values, codes, labels, sampling, rows).summary
 
 
 def compare_groups(
-    values: Floats, codes: NDArray[np.integer], labels: tuple[str, ...], rows: Rows | None = None
+    values: Floats,
+    codes: NDArray[np.integer],
+    labels: tuple[str, ...],
+    sampling: Sampling,
+    rows: Rows | None = None,
 ) -> GroupComparison:
     """Describe groups and compare them; see `compared`."""
-    return compared(grouped_rows(values, codes, labels, rows))
+    return compared(grouped_rows(values, codes, labels, sampling, rows))
 
 
 def compared(groups: GroupedRows) -> GroupComparison:
@@ -220,25 +301,156 @@ def compared(groups: GroupedRows) -> GroupComparison:
 
 
 def _tests(groups: GroupedRows) -> dict[str, Significance]:
-    if len(groups.labels) == 2:
+    two, clustered = len(groups.labels) == 2, groups.sampling.clustered
+    if two and clustered:
+        return {"welch_t": groups.unit_difference[0], "mann_whitney": _unit_mann_whitney(groups)}
+    if two:
         return {"welch_t": welch_t(groups.moments)[0], "mann_whitney": mann_whitney_of(groups.ranked)}
-    filled = groups.moments.pick(groups.moments.n > 0)
-    return {
-        "welch_anova": welch_anova(filled.pick((filled.n > 1) & (np.nan_to_num(filled.sd) > 0))),
-        "kruskal_wallis": kruskal_wallis([g for g in groups.ordered if len(g)]),
-    }
+    kruskal = kruskal_wallis([g for g in groups.ordered if len(g)])
+    if clustered:
+        ranked = groups.ranks_between[0]
+        return {"welch_anova": groups.between[0], "kruskal_wallis": Significance(kruskal.statistic, ranked.p)}
+    m = groups.moments
+    vary = (m.n > 1) & (np.nan_to_num(m.sd) > 0)
+    readable = vary & (m.n >= T.AGREE_ROWS)  # of many groups of fewer rows Welch's F rejects three times too often
+    anova = welch_anova(m.pick(readable if np.count_nonzero(readable) > 1 else vary))
+    return {"welch_anova": anova, "kruskal_wallis": kruskal}
 
 
 def _effects(groups: GroupedRows, tests: dict[str, Significance]) -> dict[str, Estimate]:
     effects: dict[str, Estimate] = {}
+    clustered = groups.sampling.clustered
     if len(groups.labels) == 2:
-        effects["mean_difference"] = welch_t(groups.moments)[1]
-        effects["hedges_g"] = hedges_g(groups.moments)
-        effects["superiority"] = superiority_of(groups.ranked)
+        rows, g = welch_t(groups.moments)[1], hedges_g(groups.moments)
+        if clustered:
+            units = groups.unit_difference[1]
+            effects["mean_difference"], effects["hedges_g"] = units, _widened(g, units, rows)
+            effects["superiority"] = _unit_superiority(groups)
+        else:
+            effects["mean_difference"], effects["hedges_g"] = rows, g
+            effects["superiority"] = superiority_of(groups.ranked)
         h = kruskal_wallis_of_two(groups.ranked)
     else:
         h = tests["kruskal_wallis"].statistic
     filled = groups.moments.pick(groups.moments.n > 0)
-    effects["omega_squared"] = omega_squared(filled)
-    effects["epsilon_squared"] = epsilon_squared(h, int(filled.n.sum()), len(filled.n))
-    return effects
+    omega, epsilon = omega_squared(filled), epsilon_squared(h, int(filled.n.sum()), len(filled.n))
+    if clustered:
+        n, k = int(filled.n.sum()), len(filled.n)
+        omega = explained_of("omega_squared", omega, n, k, groups.between[1])
+        epsilon = explained_of("epsilon_squared", epsilon, n, k, groups.ranks_between[1])
+    return {**effects, "omega_squared": omega, "epsilon_squared": epsilon}
+
+
+def _unit_mann_whitney(groups: GroupedRows) -> Significance:
+    _, codes, sampling = groups.present
+    if sampling.units is None or 0 in groups.ranked.sizes:
+        return UNDEFINED_TEST
+    return by_units.mann_whitney(groups.ranks, codes, sampling.units, sampling.cases, groups.ranked.u)
+
+
+def _unit_superiority(groups: GroupedRows) -> Estimate:
+    """Return the probability of superiority; where one group lies wholly above the other by how many units each has."""
+    x, codes, sampling = groups.present
+    n1, n2 = groups.ranked.sizes
+    if sampling.units is None or min(n1, n2) == 0:
+        return superiority_of(groups.ranked)
+    first, second = groups.ordered
+    placed = np.where(
+        codes == 1,
+        average_ranks_in(first, x) / n1,  # rows of the first group that lie below, ties by half
+        1 - average_ranks_in(second, x) / n2,
+    )
+    theta = groups.ranked.u / (n1 * n2)
+    made = by_units.superiority(placed, codes, sampling.units, sampling.cases, theta)
+    if made is not None:
+        return made
+    units = groups.means_by_units.units
+    if theta in (0.0, 1.0) and units.min() > 1:
+        return superiority_at_end(theta, int(units[0]), int(units[1]))
+    return Estimate(theta, np.nan, np.nan)
+
+
+def _widened(g: Estimate, units: Estimate, rows: Estimate) -> Estimate:
+    """Return a standardized difference with the interval widened as that of the difference itself is by units."""
+    factor = (units.high - units.low) / (rows.high - rows.low) if rows.high > rows.low else np.nan
+    centre = (g.low + g.high) / 2
+    return Estimate(g.estimate, centre - factor * (centre - g.low), centre + factor * (g.high - centre))
+
+
+def brown_forsythe(groups: GroupedRows, which: NDArray[np.integer]) -> Significance:
+    """Test that some of the groups have equal spread: Welch's F, or its like by units, on distances from each median.
+
+    References
+    ----------
+    Brown & Forsythe (1974), Journal of the American Statistical Association 69, 364–367.
+    """
+    x, codes, sampling = groups.present
+    place = np.full(len(groups.labels), -1, np.int64)
+    place[which] = np.arange(len(which))
+    some = place[codes]
+    keep = some >= 0
+    medians = groups.summary.quartiles[which, 1]
+    away = np.abs(x[keep] - medians[some[keep]])
+    labels = tuple(groups.labels[k] for k in which)
+    tests = compare_groups(away, some[keep], labels, sampling.take(keep)).tests
+    return tests["welch_t"] if len(which) == 2 else tests["welch_anova"]
+
+
+def rank_test(groups: GroupedRows) -> Significance:
+    """Return Mann–Whitney's test of two groups, Kruskal–Wallis's of more."""
+    tests = _tests(groups)
+    return tests["mann_whitney"] if len(groups.labels) == 2 else tests["kruskal_wallis"]
+
+
+def p_of_ranked_pair(first: Floats, second: Floats, ties: float) -> float:
+    """Return Mann–Whitney's p of two sorted groups of rows, tie- and continuity-corrected.
+
+    Parameters
+    ----------
+    ties
+        The sum of t³ − t over the runs of equal values in both groups together.
+    """
+    n1, n2 = len(first), len(second)
+    n = n1 + n2
+    spread = (n * (n + 1.0) * (n - 1) - ties) / (12 * (n - 1))
+    if spread <= 0 or min(n1, n2) == 0:
+        return float("nan")
+    away = abs(rank_pair(first, second).u - n1 * n2 / 2)
+    z = max(away - 0.5, 0.0) / np.sqrt(spread * n1 * n2 / n)
+    return float(min(1.0, 2 * special.ndtr(-z)))
+
+
+def p_of_ranks(ranks: Floats, codes: NDArray[np.int64], size: int, sampling: Sampling) -> float:
+    """Return the p that ranks differ between groups: Mann–Whitney of two, else Kruskal–Wallis; no group is ``-1``."""
+    n = np.bincount(codes, minlength=size).astype(np.float64)
+    used = int(np.count_nonzero(n))
+    centred = ranks - ranks.mean()
+    spread = float(np.sum(centred**2)) / max(len(ranks) - 1, 1)
+    if used < 2 or spread == 0:
+        return float("nan")
+    if sampling.units is not None:
+        if size == 2:
+            return UnitMeans.of(ranks, codes, 2, sampling.units, sampling.cases).difference()[0].p
+        return by_units.between_groups(ranks, codes, size, sampling.units, sampling.cases)[0].test.p
+    total = np.bincount(codes, weights=centred, minlength=size)
+    return float(special.chdtrc(used - 1, float(np.sum(total**2 / np.maximum(n, 1))) / spread))
+
+
+def between_test(
+    values: Floats, codes: NDArray[np.int64], size: int, f: float, df: tuple[float, float], sampling: Sampling
+) -> tuple[float, float]:
+    """Return the p of a classical F between groups, and what units inflate it by.
+
+    Parameters
+    ----------
+    values, codes
+        Of the rows, none missing, shape (n,).
+    f, df
+        The F over rows, and its degrees of freedom.
+    """
+    if sampling.units is None:
+        return float(special.fdtrc(*df, f)), 1.0
+    if sampling.cases < 2:
+        return float("nan"), float("nan")
+    spread, effect = by_units.between_groups(values, codes, size, sampling.units, sampling.cases)
+    return spread.test.p, max(effect, 1.0)

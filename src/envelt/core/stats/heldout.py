@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..estimate import Z95
 from ..parallel import in_threads
 from ..shapes.quantiles import value_edges
 from .folds import Folds
+from .sampling import Sampling
 from .shrinkage import shrunken, smoothed_bins
 from .targets import ClassTarget, Target
 
@@ -44,6 +44,22 @@ class HeldOut:
     low: float
     high: float
     auc: float
+
+
+@dataclass(frozen=True)
+class HeldOutRows:
+    """Which rows have an outcome, and of these the outcome, the folds and the sampling."""
+
+    known: NDArray[np.bool_]
+    target: Target
+    folds: Folds
+    sampling: Sampling
+
+    def take(self, keep: NDArray[np.bool_]) -> HeldOutRows:
+        """Return some of the rows that have an outcome."""
+        known = self.known.copy()
+        known[known] = keep
+        return HeldOutRows(known, self.target.take(keep), self.folds.take(keep), self.sampling.take(keep))
 
 
 @dataclass(frozen=True)
@@ -148,14 +164,14 @@ def _regrouped(cells: Cells, target: Target, fold: NDArray[np.integer]) -> Float
 
 
 def held_out(
-    candidates: Sequence[Cells], target: Target, folds: Folds, units: Ints | None = None, auc: bool = True
+    candidates: Sequence[Cells], target: Target, folds: Folds, sampling: Sampling, auc: bool = True
 ) -> list[HeldOut]:
     """Return the held-out share of each candidate.
 
     Parameters
     ----------
-    units
-        The unit of each row, shape (n,), 0 … U − 1; rows of one unit then count as the one case they are.
+    sampling
+        Of the target's rows; rows of one unit count as the one case they are.
     auc
         Whether the area under the curve is wanted too; else it is NaN.
     """
@@ -170,8 +186,8 @@ def held_out(
 
     def fitted(some: list[int]) -> list[HeldOut]:
         fits = fits_of([candidates[i] for i in some], target, folds)
-        rows = None if units is None else _RowGains(fits, [candidates[i].codes for i in some], target, folds)
-        return summarise(fits, target, rows, units, auc)
+        rows = _RowGains(fits, [candidates[i].codes for i in some], target, folds) if sampling.clustered else None
+        return summarise(fits, target, sampling, rows, auc)
 
     for some, made in zip(batches, in_threads(fitted, batches, len(target) * len(candidates)), strict=True):
         for i, h in zip(some, made, strict=True):
@@ -204,20 +220,20 @@ RowGains = Callable[[list[Floats], int], list[Floats]]
 def summarise(
     fits: list[Fit],
     target: Target,
+    sampling: Sampling,
     row_gains: RowGains | None = None,
-    units: Ints | None = None,
     auc: bool = True,
 ) -> list[HeldOut]:
     """Pool the folds into a share with its interval, for each candidate that was fitted.
 
     share = 1 − pooled loss / pooled base loss. The interval is S ± sqrt((1.96 · 1.2 · SE)² + (1 / (2 n H))²)
     with H the base loss a row in nats and SE² the mean over repeats of var(z) / n, where
-    z = ((b − l) − S b) / mean(b) of each row. With ``units`` z is summed over each unit first.
+    z = ((b − l) − S b) / mean(b) of each row. Over units z is summed over each unit first, and t stands for 1.96.
 
     Parameters
     ----------
     row_gains
-        Needed with ``units``: turns cell gains into row gains.
+        Needed over units: turns cell gains into row gains.
     """
     n, size = len(target), len(fits[0].base)
     loss = np.sum([target.loss(f.held_out, f.rates) for f in fits], axis=0)
@@ -227,12 +243,13 @@ def summarise(
     share = 1 - loss / base_loss
     scale = base_loss / n / T.REPEATS
     gains = [target.gain(f.rates, f.base, share, scale) for f in fits]
-    if units is None or row_gains is None:
+    if row_gains is None:
         variance = _row_variance(fits, gains, target, n)
     else:
-        variance = np.array([_unit_variance(row_gains(gains, c), units, n) for c in range(size)])
+        of_repeats = ([sampling.variance((z - z.mean()) / n) for z in row_gains(gains, c)] for c in range(size))
+        variance = np.array([np.mean(v) for v in of_repeats])
     floor = 1 / (2 * n * target.entropy(scale))
-    half = np.sqrt((Z95 * T.WIDEN) ** 2 * variance + floor**2)
+    half = np.sqrt((sampling.quantile * T.WIDEN) ** 2 * variance + floor**2)
     area = _auc(fits, target) if auc else np.full(size, np.nan)
     parts = (share, share - half, share + half, area)
     return [HeldOut(*(float(v[c]) for v in parts)) for c in range(size)]
@@ -246,16 +263,6 @@ def _row_variance(fits: list[Fit], gains: list[Floats], target: Target, n: int) 
         first[fit.repeat] += s1
         second[fit.repeat] += s2
     return np.asarray(np.mean(second / n - (first / n) ** 2, axis=0) / n)
-
-
-def _unit_variance(rows: list[Floats], units: Ints, n: int) -> float:
-    """Return the mean over repeats of the variance of mean z when units, not rows, are drawn."""
-    size = int(units.max()) + 1
-    variances = []
-    for z in rows:
-        total = np.bincount(units, weights=z - z.mean(), minlength=size)
-        variances.append(float(np.sum(total**2)) * size / max(size - 1, 1) / n**2)
-    return float(np.mean(variances))
 
 
 def _auc(fits: list[Fit], target: Target) -> Floats:
@@ -290,12 +297,12 @@ def _won_by_order(rates: Floats, rest: Floats, event: Floats) -> Floats:
 
 
 def held_out_levels(
-    codes: NDArray[np.integer], levels: int, target: Target, folds: Folds, units: Ints | None = None
+    codes: NDArray[np.integer], levels: int, target: Target, folds: Folds, sampling: Sampling
 ) -> HeldOut:
     """Return the held-out share of a category candidate."""
-    return held_out([level_cells(codes, levels, target, folds)], target, folds, units)[0]
+    return held_out([level_cells(codes, levels, target, folds)], target, folds, sampling)[0]
 
 
-def held_out_bins(values: Floats, target: Target, folds: Folds, units: Ints | None = None) -> HeldOut:
+def held_out_bins(values: Floats, target: Target, folds: Folds, sampling: Sampling) -> HeldOut:
     """Return the held-out share of a numeric candidate."""
-    return held_out([number_cells(values, target, folds)], target, folds, units)[0]
+    return held_out([number_cells(values, target, folds)], target, folds, sampling)[0]

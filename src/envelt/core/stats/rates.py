@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..shapes.calendar import FITTING, calendar_bins, fitting_unit
 from ..shapes.quantiles import quantile_edges, rate_edges
-from .proportions import wilson
+from .of_rows.proportions import wilson
+from .of_units.tables import effective_rows
+from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -18,7 +20,7 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Rates:
-    """Event rates with Wilson intervals, every array of shape (groups,)."""
+    """Event rates with 95 % intervals, every array of shape (groups,)."""
 
     n: Ints
     events: Ints
@@ -50,12 +52,26 @@ class QuantileBins:
     ends: BinEnds
 
 
-def event_rates(codes: NDArray[np.integer], event: NDArray[np.bool_], groups: int) -> Rates:
-    """Return the event's rate in each group; ``-1`` codes are passed over."""
+def event_rates(codes: NDArray[np.integer], event: NDArray[np.bool_], groups: int, sampling: Sampling) -> Rates:
+    """Return the event's rate in each group; ``-1`` codes are passed over.
+
+    Intervals are Wilson's of as many rows as carry what units say, see `of_units.tables.effective_rows`.
+    """
     inside = codes >= 0
     n = np.bincount(codes[inside], minlength=groups)
     events = np.bincount(codes[inside & event], minlength=groups)
-    return Rates(n, events, *wilson(events, n))
+    return rates_of(n, events, codes, event, sampling)
+
+
+def rates_of(n: Ints, events: Ints, codes: NDArray[np.integer], event: NDArray[np.bool_], sampling: Sampling) -> Rates:
+    """Return the event's rate in groups that have been counted; see `event_rates`."""
+    rate, low, high = wilson(events, n)
+    if sampling.tells_nothing:
+        low = high = np.full(len(n), np.nan)
+    elif sampling.units is not None:
+        effective = effective_rows(codes.astype(np.int64), event, len(n), sampling.units, sampling.cases)
+        _, low, high = wilson(np.nan_to_num(rate) * effective, effective)
+    return Rates(n, events, rate, low, high)
 
 
 def calendar_rate_bins(days: Floats, most: int = FITTING, unit: str | None = None) -> QuantileBins:

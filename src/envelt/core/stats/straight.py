@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
 from ..estimate import UNDEFINED_TEST, Significance
 from ..magnitude import in_unit
+from .box import box_test
+from .of_units.pairs import UnitsByLevels, dense
+from .of_units.spread import spread_of
 from .rates import quantile_bins
+from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 
@@ -16,21 +19,21 @@ BINS = 12
 ROWS_A_BIN = 20
 
 
-def not_straight(x: Floats, y: Floats, inflation: float = 1.0) -> Significance:
+def not_straight(x: Floats, y: Floats, sampling: Sampling) -> Significance:
     """Test that the means of y in up to twelve quantile bins of x lie on a line, with variances free in each bin.
 
     Parameters
     ----------
     x, y
         Of the same rows, none missing, shape (n,).
-    inflation
-        Design effect of rows that come in units: variances are multiplied by it.
+    sampling
+        Of these rows.
 
     Returns
     -------
     Significance
-        The weighted squared distance of the means from the line, with its chi-square p; undefined for under three bins
-        or 30 rows.
+        The squared distance of the means from the line over its mean by chance, an F, with its p; undefined for under
+        three bins or 30 rows.
     """
     if len(x) < 30:
         return UNDEFINED_TEST
@@ -47,10 +50,15 @@ def not_straight(x: Floats, y: Floats, inflation: float = 1.0) -> Significance:
     pooled = float(squared.sum()) / max(len(y) - k, 1)
     if pooled <= 0:
         return UNDEFINED_TEST
-    # a bin's own variance where it has rows enough, drawn to the pooled one where it has few
-    variance = (squared + 4 * pooled) / (np.maximum(n - 1, 0) + 4)
-    root = np.sqrt(n / variance / inflation)
-    basis = np.stack([np.ones(k), (mean_x - mean_x.mean()) / max(np.ptp(mean_x), 1e-300)], axis=1) * root[:, None]
-    fit = np.linalg.lstsq(basis, mean * root, rcond=None)[0]
-    statistic = float(np.sum((mean * root - basis @ fit) ** 2))
-    return Significance(statistic, float(special.chdtrc(k - 2, statistic)))
+    root = np.sqrt(n)
+    along = np.linalg.qr(np.stack([np.ones(k), mean_x - mean_x.mean()], axis=1) * root[:, None])[0]
+    kept = np.eye(k) - along @ along.T
+    if sampling.units is None:
+        # a bin's own variance, drawn to the pooled one where it has few rows
+        variance = (squared + 4 * pooled) / (np.maximum(n - 1, 0) + 4)
+        return box_test(mean * root, kept, variance, n + 3)
+    on_line = (mean * root - kept @ (mean * root)) / root
+    codes = bins.codes.astype(np.int64)
+    pairs = UnitsByLevels.of(sampling.units, codes, (sampling.cases, k))
+    parts = dense(pairs.matrix(pairs.total((y - shift) - on_line[codes]) / root[pairs.level]))
+    return spread_of([(1.0, parts @ kept)], k - 2).test

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..estimate import Z95
 from ..magnitude import in_unit
+from .of_units.pairs import UnitsByLevels, dense
+from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 
@@ -56,17 +57,19 @@ def least_squares(x: Floats, y: Floats) -> Line:
     return Line(of_y * intercept, of_y / of_x * slope, float(min(r_squared, 1.0)))
 
 
-def smooth_trend(x: Floats, y: Floats) -> Trend | None:
+def smooth_trend(x: Floats, y: Floats, sampling: Sampling) -> Trend | None:
     """Estimate the mean of y along x by a local line with a Gaussian kernel.
 
     The rows are counted into 400 cells of x; the bandwidth is the widest of ten that predicts each cell from the
     others as well as the best, to the noise of two cells; the band is the sandwich variance of the fit,
-    pointwise, from the squared residuals.
+    pointwise, from the squared residuals, or from their sums over units.
 
     Parameters
     ----------
     x, y
         Of the same rows, none missing, shape (n,).
+    sampling
+        Of these rows.
 
     Returns
     -------
@@ -86,7 +89,7 @@ def smooth_trend(x: Floats, y: Floats) -> Trend | None:
     inside = (x >= low) & (x <= high)
     if not low < high or inside.sum() < 10:
         return None
-    x, y = x[inside], y[inside]
+    x, y, sampling = x[inside], y[inside], sampling.take(inside)
     cell = np.minimum(((x - low) / (high - low) * CELLS).astype(np.int64), CELLS - 1)
     n = np.bincount(cell, minlength=CELLS).astype(float)
     filled = n > 0
@@ -110,13 +113,25 @@ def smooth_trend(x: Floats, y: Floats) -> Trend | None:
     places = np.linspace(float(at[0]), float(at[-1]), SHOWN)
     weights = _local_line(places, at, n, best)
     residual = (y - shift) - fitted[np.cumsum(filled)[cell] - 1]
-    squared = np.bincount(cell, weights=residual**2, minlength=CELLS)[filled]
     # the rows of a cell share its weight, so each has weights / n
-    variance = (weights / n) ** 2 @ squared
+    variance = _band_variance(weights / n, (np.cumsum(filled) - 1)[cell], residual, sampling)
+    fitted_by = float(np.trace(_local_line(at, at, n, best)))  # parameters: what a fit takes off the residuals
+    variance *= sampling.cases / max(sampling.cases - fitted_by, 1.0)
     middle = weights @ mean + shift
-    half = Z95 * np.sqrt(variance)
+    half = sampling.quantile * np.sqrt(variance)
     low_end, high_end = of_y * (middle - half), of_y * (middle + half)
     return Trend(of_x * places, of_y * middle, low_end, high_end, of_x * best)
+
+
+def _band_variance(weights: Floats, cell: NDArray[np.int64], residual: Floats, sampling: Sampling) -> Floats:
+    """Return the variance of the fit at each place, from the weight of a row of each cell, shape (places, cells)."""
+    size = weights.shape[1]
+    if sampling.units is None:
+        return np.asarray(weights**2 @ np.bincount(cell, weights=residual**2, minlength=size), np.float64)
+    pairs = UnitsByLevels.of(sampling.units, cell, (sampling.cases, size))
+    total = pairs.matrix(pairs.total(residual))
+    together = dense(total.T @ total)
+    return np.asarray(np.maximum(np.einsum("pc,cd,pd->p", weights, together, weights, optimize=True), 0.0))
 
 
 def _local_line(at: Floats, x: Floats, n: Floats, h: float) -> Floats:

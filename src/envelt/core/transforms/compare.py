@@ -21,6 +21,7 @@ from ..shapes.resolution import recorded_step
 from ..shapes.spikes import atom_at, round_spikes
 from ..stats.folds import Folds
 from ..stats.held_out_line import StraightLine, line_targets
+from ..stats.sampling import Sampling
 from ..stats.targets import Target
 from ..tallies.moments import Moments
 from .forms import ALL, NAMES, Transform, fit_transform, why_not
@@ -105,6 +106,8 @@ class Compared:
         Between which limits the others lie.
     mean, dispersion
         Of whole numbers from zero up: their mean, and their variance over it, which is 1 for Poisson counts; else NaN.
+    effect
+        What units inflate the variance of the distribution function by; 1 where rows are cases.
     """
 
     name: str
@@ -122,6 +125,12 @@ class Compared:
     mean: float
     dispersion: float
     normal: Floats
+    effect: float
+
+    @property
+    def cases(self) -> float:
+        """How many rows that are cases would tell as much."""
+        return self.n / self.effect
 
     @cached_property
     def usable(self) -> list[Seen]:
@@ -129,7 +138,7 @@ class Compared:
         return [s for s in self.seen.values() if s.usable]
 
 
-def compare(name: str, values: Floats, target: Target | None = None, folds: Folds | None = None,
+def compare(name: str, values: Floats, sampling: Sampling, target: Target | None = None, folds: Folds | None = None,
             known: NDArray[np.bool_] | None = None) -> Compared:  # fmt: skip
     """Try every transform on a column.
 
@@ -137,6 +146,8 @@ def compare(name: str, values: Floats, target: Target | None = None, folds: Fold
     ----------
     values
         Shape (n,), NaN where missing.
+    sampling
+        Of these rows.
     target, folds, known
         The outcome of the rows where it is known, their folds, and which rows these are.
     """
@@ -147,7 +158,7 @@ def compare(name: str, values: Floats, target: Target | None = None, folds: Fold
         nothing = {f: Seen(f, why_not="missing in every row") for f in NAMES}
         none = np.nan
         return Compared(name, 0, missing, nothing, none, none, none, 0, UNDEFINED_TEST, None, 0, ALL, none, none,
-                        np.zeros(0))  # fmt: skip
+                        np.zeros(0), 1.0)  # fmt: skip
     order = np.argsort(kept)
     ordered = kept[order]
     first = np.flatnonzero(np.concatenate(([True], ordered[1:] > ordered[:-1])))
@@ -159,19 +170,19 @@ def compare(name: str, values: Floats, target: Target | None = None, folds: Fold
     positions = (np.arange(POINTS) + 0.5) / POINTS if len(ordered) > POINTS else (np.arange(len(ordered)) + 0.5) / len(
         ordered)  # fmt: skip
     normal = ndtri(positions)
-    below = np.cumsum(count)
+    below, effect = np.cumsum(count), sampling.distribution_effect(values)
 
     def look(form: str) -> Seen:
-        return _seen(form, kept, distinct, count, below, positions, line)
+        return _seen(form, kept, distinct, count, below, positions, line, effect)
 
     seen = in_threads(look, NAMES, len(kept))
-    dip, peaks = _peaks(ordered)
+    dip, peaks = _peaks(ordered, effect)
     far = far_limits(ordered, sorted_quantiles(ordered, np.array([0.25, 0.5, 0.75])))
     return Compared(
         name, len(kept), missing, {s.name: s for s in seen}, float(distinct[at]), float(count[at]) / len(kept),
         float(np.partition(count, -2)[-2]) / len(kept) if len(count) > 1 else 0.0,
         len(distinct), dip, peaks, sum(beyond(ordered, far)), far,
-        *_of_counts(distinct, count), normal,
+        *_of_counts(distinct, count), normal, effect,
     )  # fmt: skip
 
 
@@ -184,12 +195,12 @@ def _of_counts(distinct: Floats, count: NDArray[np.int64]) -> tuple[float, float
     return mean, float(count @ (distinct - mean) ** 2) / max(n - 1, 1) / mean
 
 
-def _peaks(ordered: Floats) -> tuple[Significance, TwoPeaks | None]:
+def _peaks(ordered: Floats, effect: float) -> tuple[Significance, TwoPeaks | None]:
     """Test for two peaks as the distribution does: zeros that heap aside, round numbers spread over their spacing."""
     step = recorded_step(ordered)
     spikes, low = round_spikes(ordered, step), atom_at(ordered, step, 0)
     body = ordered[ordered != 0] if low is not None and low.value == 0 else ordered
-    dip = dip_test(body[:: max(1, len(body) // DIP_ROWS)], spikes.spacing if spikes else step)[0]
+    dip = dip_test(body[:: max(1, len(body) // DIP_ROWS)], effect, spikes.spacing if spikes else step)[0]
     return dip, peaks_of(body, dip)
 
 
@@ -226,12 +237,12 @@ class _Some(StraightLine):
 
 def _seen(
     form: str, values: Floats, distinct: Floats, count: NDArray[np.int64], below: NDArray[np.int64],
-    positions: Floats, line: StraightLine | None,
+    positions: Floats, line: StraightLine | None, effect: float,
 ) -> Seen:  # fmt: skip
     reason = why_not(form, float(distinct[0]), float(distinct[-1]))
     if reason:
         return Seen(form, why_not=reason)
-    transform = fit_transform(form, distinct if form == "as_is" else values)
+    transform = fit_transform(form, distinct if form == "as_is" else values, effect)
     images = transform.apply(distinct)
     if not np.isfinite(images).all() or (len(images) > 1 and images.min() == images.max()):
         return Seen(form, why_not="its values leave the range of numbers, or become one")
@@ -260,7 +271,7 @@ def _seen(
     return Seen(
         form, transform, "", float(told.skewness[0]), float(told.excess_kurtosis[0]), distance,
         np.nan if line is None else line.share(images), edges, counts, quantiles,
-        step_in_words(transform, distinct, below, mean, sd), _gain(transform, distinct, count, sd),
+        step_in_words(transform, distinct, below, mean, sd), _gain(transform, distinct, count, sd, effect),
     )  # fmt: skip
 
 
@@ -271,7 +282,7 @@ SLOPES = {
 """The logarithm of each transform's slope, as a multiple of log x, and a constant."""
 
 
-def _gain(transform: Transform, distinct: Floats, count: NDArray[np.int64], sd: float) -> float:
+def _gain(transform: Transform, distinct: Floats, count: NDArray[np.int64], sd: float, effect: float) -> float:
     """Return how much likelier the values are as a transformed normal: −n log sd + Σ log f′, less that as they are."""
     if transform.name == "as_is":
         return 0.0
@@ -285,7 +296,7 @@ def _gain(transform: Transform, distinct: Floats, count: NDArray[np.int64], sd: 
     n = count.sum()
     away, unit = in_unit(distinct - float(count @ distinct) / n)
     plain = float(np.sqrt(count @ away**2 / (n - 1)))
-    return float(n * (np.log(plain) + np.log(unit) - np.log(sd)) + count @ slopes)
+    return float(n * (np.log(plain) + np.log(unit) - np.log(sd)) + count @ slopes) / effect
 
 
 def _histogram(images: Floats, count: NDArray[np.int64], falling: bool) -> tuple[Floats, NDArray[np.int64]]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -81,10 +80,6 @@ class Transform:
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             return np.asarray(FORMS[self.name].back(values, self), np.float64)
 
-    def one(self) -> Callable[[float], float]:
-        """Return the transform as a function of a single number that it can be taken of."""
-        return FORMS[self.name].one(self)
-
 
 @dataclass(frozen=True)
 class Form:
@@ -98,8 +93,6 @@ class Form:
         The open interval of values that it can be taken of.
     apply, back
         The function and its inverse.
-    one
-        The function of a single number.
     fit
         The parameter; nothing where there is none.
     """
@@ -108,11 +101,10 @@ class Form:
     domain: Callable[[Transform], tuple[float, float]]
     apply: Callable[[Floats, Transform], Floats]
     back: Callable[[Floats, Transform], Floats]
-    one: Callable[[Transform], Callable[[float], float]]
-    fit: Callable[[Floats], Fitted] | None = None
+    fit: Callable[[Floats, float], Fitted] | None = None
 
 
-def fit_transform(name: str, values: Floats) -> Transform:
+def fit_transform(name: str, values: Floats, effect: float) -> Transform:
     """Fit a transform.
 
     Parameters
@@ -121,6 +113,8 @@ def fit_transform(name: str, values: Floats) -> Transform:
         One of `NAMES`.
     values
         Shape (n,), none missing, at least one; not all the same where there is a parameter to fit.
+    effect
+        What units inflate variances by, see `Sampling.distribution_effect`; 1 where rows are cases.
 
     Raises
     ------
@@ -136,7 +130,7 @@ def fit_transform(name: str, values: Floats) -> Transform:
     fit = FORMS[name].fit
     if fit is None:
         return Transform(name, ends=ends)
-    found = fit(values)
+    found = fit(values, effect)
     return Transform(name, found.value, found.low, found.high, found.gain, ends)
 
 
@@ -190,41 +184,6 @@ def _plain(apply: Callable[..., Floats]) -> Callable[[Floats, Transform], Floats
     return lambda values, t: np.asarray(apply(values))
 
 
-def _single(apply: Callable[[float], float]) -> Callable[[Transform], Callable[[float], float]]:
-    return lambda t: apply
-
-
-def _box_cox_of_one(t: Transform) -> Callable[[float], float]:
-    power = t.parameter
-    if power == 0:
-        return math.log
-    return lambda value: math.expm1(power * math.log(value)) / power
-
-
-def _yeo_johnson_of_one(t: Transform) -> Callable[[float], float]:
-    power = t.parameter
-
-    def half(size: float, power: float) -> float:
-        logs = math.log1p(size)
-        return logs if power == 0 else math.expm1(power * logs) / power
-
-    return lambda value: half(value, power) if value >= 0 else -half(-value, 2 - power)
-
-
-def _score_of_one(t: Transform) -> Callable[[float], float]:
-    assert t.knots is not None
-    at, scores = t.knots.tolist()
-
-    def score(value: float) -> float:
-        k = bisect_right(at, value)
-        if k in (0, len(at)):
-            return float(scores[min(k, len(at) - 1)])
-        slope = (scores[k] - scores[k - 1]) / (at[k] - at[k - 1])
-        return float(slope * (value - at[k - 1]) + scores[k - 1])
-
-    return score
-
-
 def _scores(values: Floats, t: Transform) -> Floats:
     assert t.knots is not None
     return np.asarray(np.interp(values, *t.knots))
@@ -236,33 +195,33 @@ def _unscored(values: Floats, t: Transform) -> Floats:
 
 
 FORMS: dict[str, Form] = {
-    "as_is": Form(_anywhere, lambda t: ALL, _plain(np.asarray), _plain(np.asarray), _single(float)),
-    "log": Form(_above_zero, _over(0.0), _plain(np.log), _plain(np.exp), _single(math.log)),
-    "log1p": Form(_from_zero, _over(-1.0), _plain(np.log1p), _plain(np.expm1), _single(math.log1p)),
-    "sqrt": Form(_from_zero, _over(-5e-324), _plain(np.sqrt), _plain(np.square), _single(math.sqrt)),
+    "as_is": Form(_anywhere, lambda t: ALL, _plain(np.asarray), _plain(np.asarray)),
+    "log": Form(_above_zero, _over(0.0), _plain(np.log), _plain(np.exp)),
+    "log1p": Form(_from_zero, _over(-1.0), _plain(np.log1p), _plain(np.expm1)),
+    "sqrt": Form(_from_zero, _over(-5e-324), _plain(np.sqrt), _plain(np.square)),
     "cube_root": Form(
-        _anywhere, lambda t: ALL, _plain(np.cbrt), lambda values, t: values**3, _single(lambda v: float(np.cbrt(v)))
+        _anywhere, lambda t: ALL, _plain(np.cbrt), lambda values, t: values**3
     ),
     "reciprocal": Form(
         _one_side, lambda t: (0.0, math.inf) if t.ends[0] > 0 else (-math.inf, 0.0),
-        lambda values, t: 1 / values, lambda values, t: 1 / values, _single(lambda v: 1 / v),
+        lambda values, t: 1 / values, lambda values, t: 1 / values,
     ),
     "square": Form(
         lambda low, high: "" if low >= 0 else "values below zero: −2 and 2 would become one", _over(-5e-324),
-        _plain(np.square), _plain(np.sqrt), _single(lambda v: v * v),
+        _plain(np.square), _plain(np.sqrt),
     ),
     "box_cox": Form(
         _above_zero, _over(0.0), lambda values, t: box_cox(values, t.parameter),
-        lambda values, t: box_cox_inverse(values, t.parameter), _box_cox_of_one, box_cox_parameter,
+        lambda values, t: box_cox_inverse(values, t.parameter), box_cox_parameter,
     ),
     "yeo_johnson": Form(
         _anywhere, lambda t: ALL, lambda values, t: yeo_johnson(values, t.parameter),
-        lambda values, t: yeo_johnson_inverse(values, t.parameter), _yeo_johnson_of_one, yeo_johnson_parameter,
+        lambda values, t: yeo_johnson_inverse(values, t.parameter), yeo_johnson_parameter,
     ),
-    "rank_normal": Form(_anywhere, lambda t: ALL, _scores, _unscored, _score_of_one),
+    "rank_normal": Form(_anywhere, lambda t: ALL, _scores, _unscored),
     "log_offset": Form(
         _anywhere, lambda t: (-t.parameter, math.inf), lambda values, t: np.asarray(np.log(values + t.parameter)),
-        lambda values, t: np.asarray(np.exp(values) - t.parameter), lambda t: lambda v: math.log(v + t.parameter),
+        lambda values, t: np.asarray(np.exp(values) - t.parameter),
         log_offset_parameter,
     ),
 }  # fmt: skip

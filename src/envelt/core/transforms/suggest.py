@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from ..stats.sampling import Sampling
 from ..words import plural
 from .compare import Compared, Seen, compare
 
@@ -42,26 +43,26 @@ class Suggestion:
     never: str = ""
 
 
-def suggest(compared: Compared, values: Floats | None = None) -> Suggestion:
+def suggest(compared: Compared, column: tuple[Floats, Sampling] | None = None) -> Suggestion:
     """Choose a transform.
 
     Parameters
     ----------
     compared
         All transforms of the column.
-    values
-        The column, shape (n,), NaN where missing: needed where zeros stand apart from the rest.
+    column
+        Its values, shape (n,), NaN where missing, and their sampling: needed where zeros stand apart from the rest.
     """
     plain = compared.seen["as_is"]
     left = _left_alone(compared, plain)
     if left is not None:
         return left
-    if compared.slips and values is not None:
-        return _without_slips(compared, values)
+    if compared.slips and column is not None:
+        return _without_slips(compared, *column)
     if _poisson(compared) and abs(compared.seen["sqrt"].skewness) < max(1.5 * abs(plain.skewness), 1.0):
         return Suggestion("sqrt", "counts whose variance goes with their mean: the root evens that")
-    if _zeros_apart(compared) and values is not None:
-        return _above_zero(compared, values)
+    if _zeros_apart(compared) and column is not None:
+        return _above_zero(compared, *column)
     spiked = compared.top_share > max(T.SPIKED, T.OVER_THE_NEXT * compared.second_share)
     never = "spike" if spiked and compared.distinct > T.FEW_DISTINCT else ""
     found = _chosen(compared)
@@ -87,9 +88,10 @@ def _left_alone(compared: Compared, plain: Seen) -> Suggestion | None:
     return None
 
 
-def _without_slips(compared: Compared, values: Floats) -> Suggestion:
+def _without_slips(compared: Compared, values: Floats, sampling: Sampling) -> Suggestion:
     """Choose by the values that are not far out."""
-    rest = suggest(compare(compared.name, values[(values >= compared.far[0]) & (values <= compared.far[1])]))
+    near = (values >= compared.far[0]) & (values <= compared.far[1])
+    rest = suggest(compare(compared.name, values[near], sampling.take(near)))
     name = rest.name if compared.seen[rest.name].usable else "as_is"
     said = f"{plural(compared.slips, 'value')} far out set aside: mend {'it' if compared.slips == 1 else 'them'} first"
     return Suggestion(name, f"{rest.why}; {said}" if name == rest.name else said, rest.never)
@@ -98,7 +100,8 @@ def _without_slips(compared: Compared, values: Floats) -> Suggestion:
 def _poisson(compared: Compared) -> bool:
     """Say whether values are counts that scatter as Poisson's do (Bartlett 1936, J R Stat Soc Suppl 3, 68–78)."""
     away = compared.dispersion - 1
-    return bool(compared.dispersion > 0 and abs(away) < max(T.AS_POISSON, T.SURE_OF_POISSON * np.sqrt(2 / compared.n)))
+    near = max(T.AS_POISSON, T.SURE_OF_POISSON * np.sqrt(2 / compared.cases))
+    return bool(compared.dispersion > 0 and abs(away) < near)
 
 
 def _zeros_apart(compared: Compared) -> bool:
@@ -107,9 +110,10 @@ def _zeros_apart(compared: Compared) -> bool:
     return low and many and compared.distinct > T.FEW_DISTINCT * 3
 
 
-def _above_zero(compared: Compared, values: Floats) -> Suggestion:
+def _above_zero(compared: Compared, values: Floats, sampling: Sampling) -> Suggestion:
     """Choose by the rows above zero a transform that zeros can take too."""
-    rest = suggest(compare(compared.name, values[values > 0]))
+    above = values > 0
+    rest = suggest(compare(compared.name, values[above], sampling.take(above)))
     name = WITH_ZEROS.get(rest.name, rest.name)
     if not compared.seen[name].usable or name == "rank_normal":
         name = "as_is"
@@ -120,10 +124,10 @@ def _above_zero(compared: Compared, values: Floats) -> Suggestion:
 
 
 def _chosen(compared: Compared) -> Seen:
-    plain, n = compared.seen["as_is"], compared.n
+    plain = compared.seen["as_is"]
     usable = [s for s in (compared.seen[f] for f in SIMPLEST) if s.usable and np.isfinite(s.distance)]
     usable = [s for s in usable if s.transform is not None and _sound(s, compared)]
-    root = 1 / np.sqrt(n)
+    root = 1 / np.sqrt(compared.cases)
     choice = _of_powers(compared, plain, usable, root)
     mended = choice is not plain and choice.excess_kurtosis < T.HEAVY + 5 * root and compared.seen["log1p"].usable
     if mended or not _heavy(plain, compared):
@@ -173,7 +177,7 @@ def _heavy(plain: Seen, compared: Compared) -> bool:
     """Say whether the tails are heavy and the body even: what a power cannot mend."""
     q = np.interp([0.125, 0.5, 0.875], (np.arange(len(plain.quantiles)) + 0.5) / len(plain.quantiles), plain.quantiles)
     lean = (q[2] + q[0] - 2 * q[1]) / max(q[2] - q[0], 1e-300)
-    root = 1 / np.sqrt(compared.n)
+    root = 1 / np.sqrt(compared.cases)
     heavy = plain.excess_kurtosis > T.HEAVY + 8 * root
     return bool(heavy and abs(lean) < T.UNEVEN + (0.5 if compared.seen["log1p"].usable else 1.5) * root)
 
@@ -186,7 +190,7 @@ def _least_skewed(plain: Seen, usable: list[Seen], root: float) -> Seen:
 
 def _leave(compared: Compared) -> str:
     plain = compared.seen["as_is"]
-    if plain.distance <= T.NOT_NORMAL / np.sqrt(compared.n) and abs(plain.skewness) < 1:
+    if plain.distance <= T.NOT_NORMAL / np.sqrt(compared.cases) and abs(plain.skewness) < 1:
         return "leave it: near normal as it is"
     return "leave it: no transform gains enough"
 

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...core.against.by_class import LevelsByClass
-from ...core.stats.proportions import wilson
 from ...core.words import plural
 from ...write.digits import count, percent
 from ..parts import style
@@ -20,7 +19,7 @@ if TYPE_CHECKING:
 
 
 def draw_levels_by_class(result: LevelsByClass, title: str, about: str) -> Figure:
-    """Draw the event's rate a level with Wilson intervals; levels without an order are sorted by rate."""
+    """Draw the event's rate a level with its interval; levels without an order are sorted by rate."""
     rates = result.rates
     overall = rates.events.sum() / max(rates.n.sum(), 1)
     kept, rest = largest_levels(rates.n)
@@ -39,16 +38,14 @@ def draw_levels_by_class(result: LevelsByClass, title: str, about: str) -> Figur
         for i in kept
     ]
     if len(rest):
-        n, events = rates.n[rest].sum(), rates.events[rest].sum()
-        rate, low, high = (float(v) for v in wilson(np.array(events), np.array(n)))
-        rows.append(
-            Row(f"other ({plural(len(rest), 'level')})", rate, low, high, _rate_cells(rate, int(n)), style.QUIET)
-        )
+        n, events = int(rates.n[rest].sum()), int(rates.events[rest].sum())
+        rate, none = events / n if n else float("nan"), float("nan")  # of levels joined there is no interval
+        rows.append(Row(f"other ({plural(len(rest), 'level')})", rate, none, none, _rate_cells(rate, n), style.QUIET))
     with style.house_style():
         figure = style.new_figure(
             title,
             about,
-            "Intervals are 95 % Wilson intervals of the rate; a level with few rows has a wide one.",
+            "Intervals are 95 % intervals of the rate; a level with few rows has a wide one.",
             fitting_height(len(rows)),
         )
         axes = row_axes(figure, rows)

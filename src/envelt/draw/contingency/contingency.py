@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ...core.columns.outcome import Classes, Said
 from ...core.contingency.crosstab import CrossTable
-from ...core.stats.tables import adjusted_residuals
+from ...core.stats.expected import adjusted_residuals
 from ...core.words import plural
 from ...write.digits import count, percent, visible
 from ..parts import style
@@ -185,7 +185,7 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
     total = np.maximum(drawn.counts.sum(axis=1, keepdims=True), 1)
     share = drawn.counts / total
     if colour == "residual":
-        value = adjusted_residuals(drawn.counts)
+        value = adjusted_residuals(drawn.counts, drawn.effect)
         reach = max(3.0, min(12.0, float(np.abs(value).max(initial=0))))
         shades = LinearSegmentedColormap.from_list("residual", [style.PALETTE[3], "#f7f7f5", style.PALETTE[0]])
         norm, what = Normalize(-reach, reach), "adjusted residual: beyond ±3 is more than chance"

@@ -25,7 +25,8 @@ MOST_ROWS, MOST_COLUMNS = 30, 14
 class Drawn:
     """A table as it is drawn: rows and columns sorted, and the smallest joined.
 
-    ``parts`` says of each row which table it comes from; ``origin`` which of its rows, several where they are joined.
+    ``parts`` says of each row which table it comes from; ``origin`` which of its rows, several where they are joined;
+    ``effect`` is what units inflate chi-square by.
     """
 
     counts: Ints
@@ -37,6 +38,7 @@ class Drawn:
     axis: str
     across: str
     note: str
+    effect: float
 
 
 def as_drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None) -> Drawn:
@@ -83,7 +85,7 @@ def as_drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None) -
     if size > MOST_COLUMNS or (first.columns is not None and first.columns.other):
         colours[-1] = style.QUIET
     axis, across = (" and ".join(a.names) if a is not None else "" for a in (first.rows, first.columns))
-    return Drawn(made, rows, columns, colours, parts, origin, axis, across or "rows", note)
+    return Drawn(made, rows, columns, colours, parts, origin, axis, across or "rows", note, first.design_effect)
 
 
 def _colours(n: int) -> list[str]:

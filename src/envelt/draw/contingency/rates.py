@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from ...core.columns.outcome import Amount, Said
 from ...core.contingency.crosstab import CrossTable
-from ...core.stats.proportions import wilson
 from ...write.digits import count, percent, significant
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
@@ -92,5 +91,5 @@ def _rate_row(table: CrossTable, drawn: Drawn, k: int, at: list[int]) -> Row:
         x, n = int(seen.rates.events[at].sum()), int(seen.rates.n[at].sum())
     else:
         x, n = int(drawn.counts[k, -1]), int(drawn.counts[k].sum())
-    rate, first, last = (float(v) for v in wilson(np.array(x), np.array(n)))
-    return Row(label, rate, first, last, (percent(rate) if n else "–", count(n)), colour, hollow=n < 10)
+    rate, none = x / n if n else float("nan"), float("nan")  # of levels joined there is no interval
+    return Row(label, rate, none, none, (percent(rate) if n else "–", count(n)), colour, hollow=n < 10)

@@ -9,15 +9,15 @@ from ... import thresholds as T
 from ...columns.outcome import ClassOutcome, Outcome
 from ...columns.table import Table
 from ...finding import Finding, marked
-from ...shapes.quantiles import sorted_groups
-from ...stats.tables import chi_square, chi_square_sparse, expected_are_small, fisher_exact
-from ...stats.two_groups import mann_whitney
+from ...stats.crossing import Crossing
+from ...stats.groups import grouped_rows, rank_test
+from ...stats.sampling import Sampling
 from ...words import p_text, plural
 
 Mask = NDArray[np.bool_]
 
 
-def missing_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
+def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling) -> list[Finding]:
     """Find columns mostly missing, columns missing on the same rows, and missing that follows the outcome."""
     masks = {c.name: c.missing for c in table}
     counts = {name: int(m.sum()) for name, m in masks.items()}
@@ -26,7 +26,7 @@ def missing_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
     found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
     if outcome is not None:
         followed = [n for n in gaps if n != outcome.name and counts[n] >= T.FEWEST_GAPS]
-        following = [f for n in followed for f in missing_follows(n, masks[n], outcome, len(followed))]
+        following = [f for n in followed for f in missing_follows(n, masks[n], outcome, sampling, len(followed))]
         found += following if len(following) <= T.MOST_GAPS_APART else [_all_follow(following, outcome.name)]
     return found
 
@@ -92,19 +92,18 @@ def _overlap(a: Mask, b: Mask) -> float:
     return np.count_nonzero(a & b) / either if either else 0.0
 
 
-def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> list[Finding]:
+def missing_follows(name: str, missing: Mask, outcome: Outcome, sampling: Sampling, looks: int) -> list[Finding]:
     """Say so where a column goes missing more often in one class, or with higher outcomes."""
     known = outcome.known
-    absent = missing[known]
+    absent, some = missing[known], sampling.take(known)
     if not 0 < absent.sum() < len(absent):
         return []
     if isinstance(outcome, ClassOutcome):
         codes = outcome.codes[known]
-        table = np.stack([np.bincount(codes[m], minlength=len(outcome.levels)) for m in (~absent, absent)])
-        if table.shape == (2, 2):
-            p = fisher_exact(table).p
-        else:
-            p = (chi_square_sparse if expected_are_small(table) else chi_square)(table).p
+        crossed = Crossing.of(absent.astype(np.int8), codes, (2, len(outcome.levels)), some)
+        table = crossed.counts
+        exact = table.shape == (2, 2) and not some.clustered
+        p = (crossed.fisher_exact() if exact else crossed.chi_square()).p
         shares = table[1] / table.sum(axis=0)
         low, high = int(shares.argmin()), int(shares.argmax())
         tiny = bool(shares[high] - shares[low] < T.LEAST_POINTS)
@@ -114,9 +113,9 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, looks: int) -> l
         )
         evidence = {"missing_share": {str(k): float(v) for k, v in zip(outcome.levels, shares, strict=True)}}
     else:
-        groups = sorted_groups(outcome.values[known], absent.astype(np.int64), 2)
-        p = mann_whitney(*groups).p
-        medians = [float(np.median(g)) for g in groups]
+        groups = grouped_rows(outcome.values[known], absent.astype(np.int64), ("present", "missing"), some)
+        p = rank_test(groups).p
+        medians = [float(np.median(g)) for g in groups.ordered]
         tiny = abs(medians[1] - medians[0]) <= T.LEAST_SD * outcome.deviation
         text = (
             f"Where {marked(name)} is missing the median of {marked(outcome.name)} is {medians[1]:.4g}, elsewhere "

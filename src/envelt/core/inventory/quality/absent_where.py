@@ -12,13 +12,15 @@ from ...columns.table import CategoryColumn, Column, Table, TimeColumn, short_la
 from ...columns.times import is_time
 from ...finding import Finding, marked
 from ...shapes.quantiles import few_values, quantile_edges
+from ...stats.sampling import Sampling
+from ...stats.stratified import units_in
 from ...words import plural
 
 Mask = NDArray[np.bool_]
 Codes = NDArray[np.int64]
 
 
-def missing_where(table: Table, outcome: str | None) -> list[Finding]:
+def missing_where(table: Table, outcome: str | None, sampling: Sampling) -> list[Finding]:
     """Find columns that go missing at one end, or at one level, of another column and hardly elsewhere.
 
     Every different pattern of gaps is set against every column, on 20,000 rows; what is found is counted on all.
@@ -28,6 +30,7 @@ def missing_where(table: Table, outcome: str | None) -> list[Finding]:
         return []
     step = max(1, len(table) // T.SCREEN_GAPS)
     rows = np.arange(0, len(table), step)
+    some = sampling.take(rows)
     most = max(1, T.MOST_GAP_LOOKS // max(len(table.columns), 1))
     masks = dict(list(masks.items())[:most])
     best: dict[str, tuple[float, Column]] = {}
@@ -37,15 +40,16 @@ def missing_where(table: Table, outcome: str | None) -> list[Finding]:
         coded = _coded(c.take(rows))
         if coded is None:
             continue
+        readable = _readable(coded[0], len(coded[1]), some)
         for name, mask in masks.items():
             if name == c.name:
                 continue
-            gap = _gap(coded[0], len(coded[1]), mask[rows])[0]
+            gap = _gap(coded[0], readable, mask[rows])[0]
             if gap >= T.GAP_APART and (name not in best or gap > best[name][0] + T.GAP_BETTER):
                 best[name] = (gap, c)
     found: dict[str, list[Finding]] = {}
     for name, (_, c) in best.items():
-        for f in _found(name, masks[name], c):
+        for f in _found(name, masks[name], c, sampling):
             found.setdefault(c.name, []).append(f)
     return [f for of in found.values() for f in (of if len(of) <= T.MOST_GAPS_APART else [_joined(of)])]
 
@@ -98,23 +102,31 @@ def _coded(c: Column) -> tuple[Codes, tuple[str, ...]] | None:
     return codes, (f"under {ends[0]}", *between, f"{ends[-1]} or more")
 
 
-def _gap(codes: Codes, size: int, missing: Mask) -> tuple[float, int, int, NDArray[np.float64]]:
-    """Return the distance between the largest and smallest share of gaps, where they are, and all shares."""
+def _readable(codes: Codes, size: int, sampling: Sampling) -> Mask:
+    """Say at which levels a share of gaps can be read: there are rows, and cases, enough."""
     inside = codes >= 0
+    if sampling.clustered:
+        return np.asarray(units_in(codes[inside], size, sampling.take(inside)) >= T.GAP_ROWS)
+    return np.bincount(codes[inside], minlength=size) >= T.GAP_ROWS
+
+
+def _gap(codes: Codes, readable: Mask, missing: Mask) -> tuple[float, int, int, NDArray[np.float64]]:
+    """Return the distance between the largest and smallest share of gaps, where they are, and all shares."""
+    inside, size = codes >= 0, len(readable)
     n = np.bincount(codes[inside], minlength=size)
     absent = np.bincount(codes[inside & missing], minlength=size)
-    share = np.where(n >= T.GAP_ROWS, absent / np.maximum(n, 1), np.nan)
+    share = np.where(readable, absent / np.maximum(n, 1), np.nan)
     if np.isnan(share).all():
         return 0.0, 0, 0, share
     high, low = int(np.nanargmax(share)), int(np.nanargmin(share))
     return float(share[high] - share[low]), high, low, share
 
 
-def _found(name: str, missing: Mask, other: Column) -> list[Finding]:
+def _found(name: str, missing: Mask, other: Column, sampling: Sampling) -> list[Finding]:
     coded = _coded(other)
     if coded is None:
         return []
-    gap, high, low, share = _gap(coded[0], len(coded[1]), missing)
+    gap, high, low, share = _gap(coded[0], _readable(coded[0], len(coded[1]), sampling), missing)
     if gap < T.GAP_APART:
         return []
     structural = bool(share[high] >= T.GAP_ALL and share[low] <= 1 - T.GAP_ALL)

@@ -25,20 +25,35 @@ def level_findings(table: Table) -> list[Finding]:
                 found += spelling_findings(c)
             if c.kind == "nominal":
                 found += _many_or_rare(c)
-        found += _mixed(c)
         found += _borderline(c)
-    return found
+    mixed = [f for c in table for f in _mixed(c)]
+    marks = [f for f in mixed if f.code == "marks-for-missing"]
+    found += [f for f in mixed if f not in marks]
+    return found + (marks if len(marks) <= T.MOST_GAPS_APART else [_marks_of_many(marks)])
 
 
 def _mixed(c: Column) -> list[Finding]:
-    """Say which texts among numbers or dates were taken as missing."""
-    if not c.blanked or c.declared:
+    """Say which texts were taken as missing."""
+    if not c.blanked or (c.declared and not isinstance(c, CategoryColumn)):
         return []
     known = all(text.strip().casefold() in KNOWN for text, _ in c.blanked)
     rows = sum(n for _, n in c.blanked)
     shown = ", ".join(f"{text!r} in {plural(n, 'row')}" for text, n in c.blanked[:3])
     shown += ", …" if len(c.blanked) > 3 else ""
     what, evidence = "dates" if c.kind == "datetime" else "numbers", {"texts": [list(t) for t in c.blanked[:20]]}
+    if isinstance(c, CategoryColumn):
+        evidence["rows"] = rows  # type: ignore[assignment]
+        return [
+            Finding(
+                "marks-for-missing",
+                "note",
+                (c.name,),
+                f"{marked(c.name)} holds {shown}: taken as missing.",
+                "Where it is a level of its own (a country, a kind), say that nothing stands for missing: missing = [] "
+                "of the column in the study file, or columns={name: {'missing': []}}.",
+                evidence,
+            )
+        ]
     if known:
         mark = option("missing", c.blanked[0][0])
         return [
@@ -61,6 +76,25 @@ def _mixed(c: Column) -> list[Finding]:
             evidence,
         )
     ]
+
+
+def _marks_of_many(found: list[Finding]) -> Finding:
+    """Join what is said of many columns: marks for missing are the same all over a table."""
+    texts: dict[str, int] = defaultdict(int)
+    for f in found:
+        for text, n in f.evidence["texts"]:
+            texts[text] += n
+    shown = ", ".join(f"{text!r} in {plural(n, 'cell')}" for text, n in sorted(texts.items(), key=lambda t: -t[1])[:4])
+    names = [f.columns[0] for f in found]
+    listed = ", ".join(map(marked, names[:3])) + f" and {len(names) - 3} more"
+    return Finding(
+        "marks-for-missing",
+        "note",
+        tuple(names),
+        f"{plural(len(found), 'column')} ({listed}) hold marks, taken as missing: {shown}.",
+        "Say so with missing; where one of them is a level of its own, missing = [] of that column keeps it.",
+        {"texts": [[t, n] for t, n in texts.items()], "columns": {f.columns[0]: f.evidence for f in found}},
+    )
 
 
 def spelling_findings(c: CategoryColumn) -> list[Finding]:

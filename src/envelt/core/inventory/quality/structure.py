@@ -12,7 +12,8 @@ from ...columns.names import hints
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table
 from ...columns.times import is_time
 from ...finding import Finding, marked
-from ...stats.correlation import spearman
+from ...shapes.ranks import ranks_of
+from ...stats.correlation import pearson_coefficient
 from ...words import plural
 
 Floats = NDArray[np.float64]
@@ -89,7 +90,10 @@ def shared_values(table: Table) -> list[Finding]:
                 continue
             of_group = c.values[first]
             same = np.bincount(group, weights=c.values != of_group[group], minlength=len(codes)) == 0
-            if same.mean() >= T.SAME_WITHIN_PLACE and abs(spearman(codes, of_group)[0].estimate) < T.NO_FUNCTION:
+            if (
+                same.mean() >= T.SAME_WITHIN_PLACE
+                and abs(pearson_coefficient(ranks_of(codes), ranks_of(of_group))) < T.NO_FUNCTION
+            ):
                 alike.append(c.name)
         if len(alike) >= T.SHARED_COLUMNS:
             return [_shared(key.name, alike, len(codes), n)]

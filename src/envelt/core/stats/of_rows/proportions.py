@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize
 
-from ..estimate import UNDEFINED, Z95, Estimate
+from ...estimate import UNDEFINED, Z95, Estimate
 
 Floats = NDArray[np.float64]
 

@@ -10,11 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import optimize, special
 
-from ..estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
-from ..parallel import in_threads
-from ..shapes.quantiles import FEW_TO_SHARE
-from ..shapes.ranks import has_repeats, run_lengths, tie_term_of
-from ..tallies.moments import MomentSummary
+from ...estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
+from ...parallel import in_threads
+from ...shapes.quantiles import FEW_TO_SHARE
+from ...shapes.ranks import has_repeats, run_lengths, tie_term_of
+from ...tallies.moments import MomentSummary
 
 Floats = NDArray[np.float64]
 SEARCHED = 1 << 14
@@ -321,18 +321,21 @@ def superiority_of(pair: RankedPair) -> Estimate:
         return UNDEFINED
     theta = pair.u / (n1 * n2)
     if theta in (0.0, 1.0) or min(n1, n2) < 2:
-        return _newcombe_5(theta, n1, n2)
+        return superiority_at_end(theta, n1, n2)
     share = np.array([_variance(pair.first_in_second) / n2**2 / n1, _variance(pair.second_in_first) / n1**2 / n2])
     if share.sum() == 0:
-        return _newcombe_5(theta, n1, n2)
+        return superiority_at_end(theta, n1, n2)
     df = _satterthwaite(share, np.array([n1, n2], float))
     half = special.stdtrit(df, 0.975) * np.sqrt(share.sum()) / (theta * (1 - theta))
     low, high = special.expit(special.logit(theta) + np.array([-half, half]))
     return Estimate(theta, float(low), float(high))
 
 
-def _newcombe_5(theta: float, m: int, n: int) -> Estimate:
-    """Newcombe's method 5: the score-like interval with Hanley–McNeil's variance at N* = (m + n) / 2."""
+def superiority_at_end(theta: float, m: int, n: int) -> Estimate:
+    """Return a probability of superiority, 0 and 1 too, of m against n cases with the interval of Newcombe's method 5.
+
+    The score-like interval with Hanley–McNeil's variance at N* = (m + n) / 2.
+    """
     star = (m + n) / 2 - 1
 
     def beyond(t: float) -> float:

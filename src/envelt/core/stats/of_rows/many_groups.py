@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
-from ..shapes.ranks import average_ranks_in, tie_term
-from ..tallies.moments import MomentSummary
+from ...estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
+from ...shapes.ranks import average_ranks_in, tie_term
+from ...tallies.moments import MomentSummary
 from .noncentral import noncentral_f
 
 Floats = NDArray[np.float64]
@@ -118,3 +118,18 @@ def explained_interval(f: float, df1: float, df2: float, n: float) -> tuple[floa
         lam = noncentral_f(f, df1, df2, share)
         bounds.append(lam / (lam + n))
     return bounds[0], bounds[1]
+
+
+def explained_of(name: str, plain: Estimate, n: int, k: int, inflation: float) -> Estimate:
+    """Return omega or epsilon squared of n rows in k groups with the interval of n / inflation rows.
+
+    The classical F is recovered from the estimate, and inverted at the effective number of rows.
+    """
+    e = plain.estimate
+    if np.isnan(plain.low) or e >= 1:
+        return plain
+    if not inflation > 0:
+        return Estimate(e, np.nan, np.nan)
+    f = 1 + e * n / ((k - 1) * (1 - e)) if name == "omega_squared" else (e / (k - 1)) / ((1 - e) / (n - k))
+    low, high = explained_interval(f / inflation, k - 1, float(n - k), n / inflation)
+    return Estimate(e, min(low, max(e, 0.0)), max(high, e))

@@ -6,44 +6,43 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from ..estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
-from .clustered import unit_variance
-from .tables import without_empty
+from ...estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
+from ..expected import without_empty
 
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
 
 
-def goodman_kruskal_gamma(table: Ints, at: Ints | None = None, units: Ints | None = None) -> Estimate:
-    """Goodman and Kruskal's gamma with a 95 % interval on Fisher's z; no interval at ±1.
+def gamma_with_influence(table: Ints) -> tuple[float, Floats]:
+    """Return Goodman and Kruskal's gamma and the influence of one row in each cell on it, of the table's shape.
 
     Parameters
     ----------
     table
         Counts, shape (rows, columns).
-    at, units
-        The place of each row in ``table.ravel()`` and its unit, shape (n,); the error then is of sums over units.
 
     References
     ----------
     Point and asymptotic error: Goodman & Kruskal (1963), Journal of the American Statistical Association 58, 310–364.
     """
+    nothing = np.zeros(table.shape)
     if min(without_empty(table).shape, default=0) < 2:
-        return UNDEFINED
+        return float("nan"), nothing
     n = table.astype(np.float64)
     concordant, discordant = _pairs(n), _pairs(n[:, ::-1])[:, ::-1]
     p, q = float(np.sum(n * concordant)), float(np.sum(n * discordant))
     if p + q == 0:
+        return float("nan"), nothing
+    return (p - q) / (p + q), 4 / (p + q) ** 2 * (q * concordant - p * discordant)
+
+
+def gamma_interval(gamma: float, variance: float, quantile: float) -> Estimate:
+    """Return gamma with an interval on Fisher's z, so many standard errors either way; none at ±1."""
+    if np.isnan(gamma):
         return UNDEFINED
-    gamma = (p - q) / (p + q)
     if abs(gamma) == 1:
         return Estimate(gamma, np.nan, np.nan)
-    influence = 4 / (p + q) ** 2 * (q * concordant - p * discordant)
-    if at is None or units is None:
-        se = np.sqrt(np.sum(n * influence**2))
-    else:
-        se = np.sqrt(unit_variance(units, influence.ravel()[at]))
-    half = Z95 * se / (1 - gamma**2)
+    half = quantile * np.sqrt(variance) / (1 - gamma**2)
     low, high = np.tanh(np.arctanh(gamma) + np.array([-half, half]))
     return Estimate(gamma, float(low), float(high))
 
@@ -58,15 +57,13 @@ def _pairs(n: Floats) -> Floats:
     return np.asarray(above_left + below_right, np.float64)
 
 
-def trend_test(table: Ints, inflation: float = 1.0) -> Significance:
+def trend_test(table: Ints) -> Significance:
     """Test for a linear trend over equally spaced scores: M² = (n − 1) r², one degree of freedom.
 
     Parameters
     ----------
     table
         Counts, shape (rows, columns).
-    inflation
-        What clustering inflates M² by; p is of M² over it.
 
     References
     ----------
@@ -82,4 +79,4 @@ def trend_test(table: Ints, inflation: float = 1.0) -> Significance:
     y -= float(n.sum(axis=0) @ y) / total
     xx, yy, xy = float(n.sum(axis=1) @ x**2), float(n.sum(axis=0) @ y**2), float(x @ n @ y)
     m2 = float((total - 1) * xy**2 / (xx * yy))
-    return Significance(m2, float(special.chdtrc(1, m2 / inflation)))
+    return Significance(m2, float(special.chdtrc(1, m2)))

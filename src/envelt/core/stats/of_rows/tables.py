@@ -6,35 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special, stats
 
-from ..estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
+from ...estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
+from ..expected import expected_counts, without_empty
 from .noncentral import noncentral_chi_square
 
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
-
-
-def without_empty(table: Ints) -> Ints:
-    """Drop rows and columns that hold no case."""
-    table = table[table.sum(axis=1) > 0]
-    return table[:, table.sum(axis=0) > 0]
-
-
-def expected_counts(table: Ints) -> Floats:
-    """Return the counts expected from the margins if rows and columns were unrelated."""
-    n = table.sum()
-    expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / max(n, 1)
-    return np.asarray(expected, np.float64)
-
-
-def expected_are_small(table: Ints) -> bool:
-    """Say whether chi-square is in doubt: over a fifth of cells expect under 5, or one under 1.
-
-    References
-    ----------
-    Cochran (1954), Biometrics 10, 417–451.
-    """
-    expected = expected_counts(without_empty(table))
-    return bool(expected.size and ((expected < 5).mean() > 0.2 or expected.min() < 1))
 
 
 def chi_square(table: Ints) -> Significance:
@@ -136,15 +113,6 @@ def _likely(a: int, b: int, c: int, d: int) -> tuple[int, int]:
     mean = (a + b) * (a + c) / (a + b + c + d)
     reach = np.sqrt(380.5 * min(a + b, c + d, a + c, b + d)) + 1
     return min(max(low, int(mean - reach)), a), max(min(high, int(mean + reach) + 1), a)
-
-
-def adjusted_residuals(table: Ints) -> Floats:
-    """Return Haberman's adjusted residuals (1973): standard normal where rows and columns are unrelated."""
-    n = max(int(table.sum()), 1)
-    expected = expected_counts(table)
-    rows, columns = table.sum(axis=1) / n, table.sum(axis=0) / n
-    scale = np.sqrt(expected * np.outer(1 - rows, 1 - columns))
-    return np.asarray(np.divide(table - expected, scale, out=np.zeros(table.shape), where=scale > 0))
 
 
 def cramers_v(table: Ints, inflation: float = 1.0) -> Estimate:

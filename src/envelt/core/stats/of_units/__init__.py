@@ -1,0 +1,1 @@
+"""The same where rows come in units; other rooms ask `stats`, which asks for a `Sampling`."""

@@ -1,0 +1,167 @@
+"""Changes a formula or a sign on purpose, one at a time, and counts how many the tests of its room notice.
+
+    make mutants                                  # 300 changes, half an hour a hundred
+    python tests/mutation.py 40 --room prepare    # some, of one room
+    python tests/mutation.py 300 --seed 2 --out survivors.md
+
+A seeded sample of all changes that Cosmic Ray can make in the rooms below is tried, each in a copy of the tree against
+the tests of its room, until one fails. What no test notices is written with its difference, to be read: killed by a new
+test, or said to be equivalent.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections import defaultdict
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from queue import Queue
+from typing import Any
+
+ROOT = Path(__file__).parents[1]
+STATS = ("statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against")
+ROOMS = {
+    "core/stats": STATS,
+    "core/relations": ("relations", "relations_whole", "relations_shown", "units"),
+    "core/contingency": ("contingency", "within", "tables", "mended"),
+    "core/against": ("against", "within", "mended", "units"),
+    "core/rank": ("held_out", "tables", "study", "rows_and_outcomes"),
+    "core/embed/quality.py": ("embed",),
+    "prepare": ("preparation", "rows_and_outcomes"),
+}
+"""Each room with the test files that are asked."""
+OPERATORS = (
+    "ReplaceBinaryOperator", "ReplaceUnaryOperator", "ReplaceComparisonOperator", "NumberReplacer", "ReplaceAndWithOr",
+    "ReplaceOrWithAnd", "AddNot", "ReplaceTrueWithFalse", "ReplaceFalseWithTrue", "ZeroIterationForLoop",
+)  # fmt: skip
+BITS = ("RShift", "LShift", "BitOr", "BitAnd", "BitXor")
+SECONDS = 420
+"""After so long a change counts as noticed: it made something endless."""
+
+
+def computed(path: Path) -> list[tuple[int, int, int, int]]:
+    """Return where a module only says types, words or shapes of a decorator: changes there change no answer."""
+    spans = []
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        parts: list[ast.AST | None] = []
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            arguments = [*node.args.args, *node.args.kwonlyargs, *node.args.posonlyargs]
+            parts += [node.returns, *(a.annotation for a in arguments), *node.decorator_list]
+        elif isinstance(node, ast.AnnAssign):
+            parts.append(node.annotation)
+        elif isinstance(node, ast.JoinedStr):
+            parts.append(node)
+        elif isinstance(node, ast.Assign) and isinstance(node.value, ast.BinOp | ast.Subscript):
+            names = [t.id for t in node.targets if isinstance(t, ast.Name)]
+            parts += [node.value for n in names if n[:1].isupper() and not n.isupper()]  # the name of a type
+        spans += [(p.lineno, p.col_offset, p.end_lineno or 0, p.end_col_offset or 0) for p in parts if p is not None]
+    return spans
+
+
+def changes(rooms: list[str]) -> dict[str, list[Any]]:
+    """Return every change that can be made in each room, as Cosmic Ray has it."""
+    from cosmic_ray.commands.init import _all_work_items
+
+    found: dict[str, list[Any]] = {}
+    for room in rooms:
+        place = ROOT / "src" / "envelt" / room
+        paths = [place] if place.is_file() else sorted(p for p in place.rglob("*.py") if p.name != "__init__.py")
+        quiet = {p: computed(p) for p in paths}
+        every = [item.mutations[0] for item in _all_work_items(paths, {})]
+        found[room] = [c for c in every if _is_one(c.operator_name) and not _lies_in(c, quiet[Path(c.module_path)])]
+    return found
+
+
+def _is_one(operator: str) -> bool:
+    """Say whether an operator changes a formula, not only its types: no bits of floats."""
+    name = operator.split("/")[1]
+    return name.startswith(OPERATORS) and not name.endswith(BITS)
+
+
+def _lies_in(change: Any, spans: list[tuple[int, int, int, int]]) -> bool:
+    return any((a, b) <= change.start_pos <= (c, d) for a, b, c, d in spans)
+
+
+def tried(change: Any, room: str, copies: Queue[Path]) -> tuple[str, bool, str]:
+    """Make one change in a copy of the tree, run the tests of its room, and take it back."""
+    import cosmic_ray.plugins
+    from cosmic_ray.mutating import apply_mutation
+
+    copy = copies.get()
+    path = copy / Path(change.module_path).relative_to(ROOT)
+    before = path.read_text("utf-8")
+    try:
+        operator = cosmic_ray.plugins.get_operator(change.operator_name)(**dict(change.operator_args))
+        _, after = apply_mutation(path, operator, change.occurrence)
+        line = change.start_pos[0]
+        old, new = (t.splitlines()[line - 1].strip() for t in (before, after or before))
+        said = f"{path.relative_to(copy)}:{line}\n    - {old}\n    + {new}"
+        if after is None or old == new:
+            return said, True, "no change"
+        tests = [f"tests/test_{t}.py" for t in ROOMS[room]]
+        command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", *tests]
+        done = subprocess.run(
+            command, cwd=copy, env={"PYTHONPATH": str(copy / "src"), "PATH": "/usr/bin:/bin", "HOME": str(copy)},
+            capture_output=True, text=True, timeout=SECONDS,
+        )  # fmt: skip
+        return said, done.returncode != 0, done.stdout[-300:]
+    except subprocess.TimeoutExpired:
+        return said, True, "endless"
+    finally:
+        path.write_text(before, "utf-8")
+        copies.put(copy)
+
+
+def main() -> None:
+    """Try a sample, and print the share that is noticed by room and what is not."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("size", type=int, nargs="?", default=300)
+    parser.add_argument("--room", action="append", choices=list(ROOMS))
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--out", type=Path, default=Path("survivors.md"))
+    asked = parser.parse_args()
+    every = changes(asked.room or list(ROOMS))
+    total = sum(map(len, every.values()))
+    draw = random.Random(asked.seed)
+    share = asked.size / max(total, 1)
+    sample = [(room, c) for room, of in every.items() for c in draw.sample(of, min(len(of), int(share * len(of)) + 1))]
+    draw.shuffle(sample)
+    print(f"{len(sample)} of {total:,} changes")
+    copies: Queue[Path] = Queue()
+    with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(2) as pool:
+        for k in range(2):
+            copy = Path(folder) / str(k)
+            aside = shutil.ignore_patterns(".venv", ".git", "__pycache__", "envelt-*", ".hypothesis", ".*_cache")
+            shutil.copytree(ROOT, copy, ignore=aside)
+            copies.put(copy)
+        noticed: dict[str, list[bool]] = defaultdict(list)
+        start = time.monotonic()
+        asked.out.write_text("# Changes that no test noticed\n")
+        jobs = [(room, pool.submit(tried, change, room, copies)) for room, change in sample]
+        for k, (room, job) in enumerate(jobs):
+            said, killed, why = job.result()
+            if why == "no change":
+                continue
+            noticed[room].append(killed)
+            if not killed:
+                with asked.out.open("a") as out:
+                    out.write(f"\n## {room}\n\n{said}\n")
+            print(
+                f"{k + 1:4d} {time.monotonic() - start:6.0f} s  {'noticed ' if killed else 'SURVIVED'} {said}",
+                flush=True,
+            )
+    for room, seen in noticed.items():
+        print(f"{room:24s} {sum(seen):4d} of {len(seen):4d} noticed, {sum(seen) / len(seen):.0%}")
+    seen = [k for of in noticed.values() for k in of]
+    print(f"{'all':24s} {sum(seen):4d} of {len(seen):4d} noticed, {sum(seen) / max(len(seen), 1):.0%} (85 % wanted)")
+
+
+if __name__ == "__main__":
+    main()

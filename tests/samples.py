@@ -1,0 +1,18 @@
+"""Samplings and tables that several test files make."""
+
+import numpy as np
+
+from envelt.core.stats.crossing import Crossing
+from envelt.core.stats.sampling import Sampling
+
+
+def rows(values):
+    """The sampling in which each row is a case, of as many rows as there are values."""
+    return Sampling.of_rows(len(values))
+
+
+def table_of(counts):
+    """A table of counts whose rows are cases."""
+    none = np.zeros(0, np.int64)
+    counts = np.asarray(counts)
+    return Crossing.of(none, none, counts.shape, Sampling.of_rows(int(counts.sum())), counts)
