@@ -249,6 +249,18 @@ def test_turning_round_is_found_with_its_size_and_not_where_a_third_column_only_
     assert "turns-round" not in found(Study(frame, outcome="y").contingency("x"))
 
 
+@pytest.mark.parametrize("shift", [0.0, 3e8, -7e10])
+def test_a_turn_is_found_at_any_offset_of_the_outcome(shift):
+    r = rng(21)
+    third = r.integers(0, 2, 3000)
+    x = np.where(r.random(3000) < 0.2 + 0.6 * third, "b", "a")
+    frame = pd.DataFrame({"x": x, "third": np.array(["u", "v"])[third]})
+    frame["y"] = shift + 2.0 * third - 0.8 * (frame["x"] == "b") + r.normal(size=3000)
+    found = [f for f in Study(frame, outcome="y").against().findings if f.code == "turns-round"]
+    assert [f.columns for f in found] == [("x", "third", "y")]
+    assert found[0].evidence["within"][0] == pytest.approx(-0.8, abs=0.1)
+
+
 def test_tables_without_a_turn_raise_none():
     raised = 0
     for seed in range(120):

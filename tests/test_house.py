@@ -3,6 +3,7 @@
 import dataclasses
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -196,3 +197,13 @@ def test_sorted_values_answer_as_the_array_would():
 def test_importing_is_quick_and_quiet():
     code = "import sys, envelt; envelt.Study; print(*(m for m in ('matplotlib', 'jinja2', 'rich') if m in sys.modules))"
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.strip() == ""
+
+
+def test_no_two_classes_share_a_name():
+    names = [
+        line.split("class ")[1].split("(")[0].split(":")[0]
+        for path in (Path(__file__).parents[1] / "src").rglob("*.py")
+        for line in path.read_text("utf-8").splitlines()
+        if line.startswith("class ")
+    ]
+    assert sorted({n for n in names if names.count(n) > 1}) == []

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from threadpoolctl import threadpool_info
 
 from envelt import Study
-from envelt.core.relations.panels import Classes, axis_of, panels_of
+from envelt.core.relations.panels import PanelClasses, axis_of, panels_of
 from envelt.core.relations.side import side_of
 
 
@@ -122,7 +122,7 @@ def test_panels_hold_every_row_once(seed, coarse):
         frame["a"] = frame["a"].round(0)
     table = Study(frame, kinds={"a": "continuous"}).table
     r = rng(seed)
-    classes = Classes("fed", ("no", "yes"), r.integers(-1, 2, 400))
+    classes = PanelClasses("fed", ("no", "yes"), r.integers(-1, 2, 400))
     sides = [side_of(table[n]) for n in ("a", "c", "grade", "place")]
     axes = [axis_of(s, classes) for s in sides]
     known = classes.codes >= 0

@@ -28,18 +28,15 @@ from .steps.against import set_against, show_glance
 from .steps.balance import show_balance
 from .steps.begin import begin_study
 from .steps.checks import names_of
-from .steps.contingency import Asked, tabulate
+from .steps.contingency import CrossingAsked, tabulate
 from .steps.distribution import show_distribution, show_sheet
-from .steps.embed import Options as EmbedOptions
-from .steps.embed import show_embed
+from .steps.embed import EmbedOptions, show_embed
 from .steps.inventory import take_inventory
-from .steps.pairwise import Options as PairwiseOptions
-from .steps.pairwise import show_pairwise
+from .steps.pairwise import PairwiseOptions, show_pairwise
 from .steps.prepare import apply_preparation, divided
 from .steps.proposal import propose
 from .steps.rank import show_rank
-from .steps.relations import Options as RelationsOptions
-from .steps.relations import show_relations
+from .steps.relations import RelationsOptions, show_relations
 from .steps.report import write_report
 from .steps.transforms import show_transforms, show_transforms_sheet
 from .write.files import path_given
@@ -448,7 +445,7 @@ class Study:
         >>> Study("demo", outcome="wintered").contingency("fed", "wintered").table.to_numpy().tolist()
         [[222, 923], [444, 1387]]
         """
-        asked = Asked(
+        asked = CrossingAsked(
             names_of(rows, "rows"), names_of(columns), names_of(by, "by"), shares, picture, colour, order, counts,
             Cuts(bins, width, start, tuple(cuts), calendar, largest, missing),
         )  # fmt: skip

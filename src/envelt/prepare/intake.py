@@ -21,7 +21,7 @@ from ..core.words import plural
 from ..data.frames import check_names, named_in_text
 from ..errors import PreparationError
 from .keys import level_of
-from .working import Given, Working, as_words, empty_like, missing_of, type_of
+from .working import GivenValue, Working, as_words, empty_like, missing_of, type_of
 
 Typed = Mapping[str, str]
 """Columns by name, with the type each had in the training rows: "number", "text" or "date"."""
@@ -242,7 +242,7 @@ def one_row(row: Mapping[str, Any], read: Mapping[str, Any], kinds: Typed) -> Wo
             columns[name] = RawTimes(np.array([value.astype(np.int64)]), np.zeros(1, bool))
         else:
             columns[name] = RawWords(np.zeros(1, np.int32), [value])
-    return Working({n: Given(row.get(n), c) for n, c in columns.items()}, pd.RangeIndex(1))
+    return Working({n: GivenValue(row.get(n), c) for n, c in columns.items()}, pd.RangeIndex(1))
 
 
 def from_one_row(at: Working, names: Sequence[str]) -> dict[str, Any]:
@@ -251,7 +251,7 @@ def from_one_row(at: Working, names: Sequence[str]) -> dict[str, Any]:
     for name in names:
         raw, source = at.raw(name), at.source(name)
         gone = bool(missing_of(raw)[0])
-        if isinstance(source, Given) and isinstance(source.value, (bool, np.bool_)):
+        if isinstance(source, GivenValue) and isinstance(source.value, (bool, np.bool_)):
             out[name] = bool(source.value)
         elif isinstance(raw, RawNumbers):
             out[name] = float(raw.values[0])

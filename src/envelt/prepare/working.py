@@ -19,7 +19,7 @@ Floats = NDArray[np.float64]
 Source = "pd.Series[Any] | RawColumn"
 
 
-class Given(NamedTuple):
+class GivenValue(NamedTuple):
     """A value of one row as it was given, and as a column of one row."""
 
     value: Any
@@ -66,7 +66,7 @@ class Working:
         if name not in self._columns:
             raise unknown_column(name, self._columns)
         column = self._columns[name]
-        if isinstance(column, Given):
+        if isinstance(column, GivenValue):
             return column.raw
         if not isinstance(column, pd.Series):
             raw: RawColumn = column

@@ -34,7 +34,7 @@ MOST_PARTS = 60
 
 
 @dataclass(frozen=True)
-class Asked:
+class CrossingAsked:
     """What was asked for of a cross-tabulation; see `Study.contingency`."""
 
     rows: tuple[str, ...]
@@ -70,7 +70,7 @@ class Asked:
 
 
 @once
-def tabulate(context: Context, asked: Asked) -> ContingencyView:
+def tabulate(context: Context, asked: CrossingAsked) -> ContingencyView:
     """Tabulate rows by columns, in the parts that other columns make, and look at what turns round."""
     context, asked = _counted(context, asked)
     table, outcome, names = context.table, context.outcome, context.names
@@ -114,7 +114,7 @@ def tabulate(context: Context, asked: Asked) -> ContingencyView:
 
 def _within(
     context: Context,
-    asked: Asked,
+    asked: CrossingAsked,
     rows: TableAxis,
     columns: TableAxis | None,
     outcome: Outcome | None,
@@ -133,7 +133,7 @@ def _within(
     return Later(lambda: levels_within(asked.rows[0], rows.codes, rows.axis.labels, of, by, sampling, weight=weight))
 
 
-def _counted(context: Context, asked: Asked) -> tuple[Context, Asked]:
+def _counted(context: Context, asked: CrossingAsked) -> tuple[Context, CrossingAsked]:
     """Count rows before anything else where units are counted too: weights alone know no units.
 
     Raises
@@ -149,7 +149,7 @@ def _counted(context: Context, asked: Asked) -> tuple[Context, Asked]:
     return (context if whole else counted_by(context, asked.counts)), replace(asked, counts=None)
 
 
-def _weight(context: Context, asked: Asked) -> np.ndarray | None:
+def _weight(context: Context, asked: CrossingAsked) -> np.ndarray | None:
     """Return how many rows each row stands for, where the table is already counted."""
     if asked.counts is None:
         return None
@@ -159,7 +159,9 @@ def _weight(context: Context, asked: Asked) -> np.ndarray | None:
     return checked_counts(column.values, asked.counts)
 
 
-def _parts(context: Context, asked: Asked, make: Callable[..., CrossTable]) -> tuple[tuple[CrossTable, ...], int]:
+def _parts(
+    context: Context, asked: CrossingAsked, make: Callable[..., CrossTable]
+) -> tuple[tuple[CrossTable, ...], int]:
     """Tabulate the largest parts of the rows, and count those without a row."""
     grouping = context.grouping(asked.by)
     n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
@@ -182,7 +184,7 @@ def _refuse_unused(cuts: Cuts, columns: list[Column]) -> None:
 
 
 def _about(
-    context: Context, asked: Asked, rows: TableAxis, columns: TableAxis | None, weight: np.ndarray | None
+    context: Context, asked: CrossingAsked, rows: TableAxis, columns: TableAxis | None, weight: np.ndarray | None
 ) -> tuple[str, ...]:
     total = len(context.table) if weight is None else int(weight.sum())
     counted = f", each counted {asked.counts} times" if weight is not None else ""
@@ -199,7 +201,7 @@ def _about(
     return tuple(lines)
 
 
-def _of_rates(context: Context, asked: Asked) -> tuple[str, ...]:
+def _of_rates(context: Context, asked: CrossingAsked) -> tuple[str, ...]:
     """Say what rates are of."""
     outcome = context.outcome
     if not isinstance(outcome, ClassOutcome) or outcome.name in asked.rows:
@@ -207,7 +209,7 @@ def _of_rates(context: Context, asked: Asked) -> tuple[str, ...]:
     return (f"rates are of {context.names(outcome.name)} = {outcome.event}",)
 
 
-def _column_findings(context: Context, asked: Asked) -> list[Finding]:
+def _column_findings(context: Context, asked: CrossingAsked) -> list[Finding]:
     """Look at the columns of the rows: spelt twice, missing more often in one class."""
     found: list[Finding] = []
     for name in asked.rows:

@@ -23,7 +23,7 @@ from ..core.finding import Finding, by_weight
 from ..core.later import Later
 from ..core.words import plural
 from ..errors import OptionError, did_you_mean
-from ..views.embed import EmbedView, Groups, Shown
+from ..views.embed import EmbedView, MapGroups, MapShown
 from ..write.progress import slow_progress
 from .checks import refuse_empty
 from .context import Context
@@ -38,7 +38,7 @@ MOST_FRAMES = 1_000
 
 
 @dataclass(frozen=True)
-class Options:
+class EmbedOptions:
     """What was asked for; see `Study.embed`."""
 
     columns: tuple[str, ...] = ()
@@ -65,7 +65,7 @@ class Options:
             raise OptionError("Principal components are of Euclidean distances: leave distance out, or take mds.")
 
 
-def show_embed(context: Context, options: Options, on_step: Callable[..., Any] | None) -> EmbedView:
+def show_embed(context: Context, options: EmbedOptions, on_step: Callable[..., Any] | None) -> EmbedView:
     """Lay the rows out in two dimensions."""
     columns, left_out = _chosen(context, options)
     if len(context.table) < LEAST_ROWS:
@@ -92,7 +92,7 @@ def show_embed(context: Context, options: Options, on_step: Callable[..., Any] |
     return EmbedView(shown, tuple(about), title, context.names, options.method, options.panels)
 
 
-def _chosen(context: Context, options: Options) -> tuple[list[Column], list[str]]:
+def _chosen(context: Context, options: EmbedOptions) -> tuple[list[Column], list[str]]:
     table = context.table
     if options.columns:
         columns = [table[n] for n in dict.fromkeys(options.columns)]
@@ -108,14 +108,14 @@ def _chosen(context: Context, options: Options) -> tuple[list[Column], list[str]
     return columns, [n for n in names if n not in {c.name for c in columns}]
 
 
-def _groups(context: Context, options: Options) -> Groups:
+def _groups(context: Context, options: EmbedOptions) -> MapGroups:
     """Return the classes that colour the rows, or the numbers that do."""
     if len(options.by) > 1:
         raise OptionError("A map has one colour a row: name one column in by.")
     outcome = context.outcome
     name = options.by[0] if options.by else outcome.name if outcome is not None else None
     if name is None:
-        return Groups(None, (), None, None)
+        return MapGroups(None, (), None, None)
     column = context.table[name]
     if isinstance(column, CategoryColumn):
         if len(column.levels) > MOST_GROUPS:
@@ -123,14 +123,14 @@ def _groups(context: Context, options: Options) -> Groups:
                 f"{name!r} has {len(column.levels)} levels, more than a map has colours: join some first."
             )
         grouping = context.grouping((name,))
-        return Groups(name, grouping.labels, grouping.codes, None)
+        return MapGroups(name, grouping.labels, grouping.codes, None)
     if isinstance(outcome, ClassOutcome) and name == outcome.name:
-        return Groups(name, outcome.levels, outcome.codes.astype(np.int64), None)
-    return Groups(name, (), None, column.numbers)
+        return MapGroups(name, outcome.levels, outcome.codes.astype(np.int64), None)
+    return MapGroups(name, (), None, column.numbers)
 
 
 def _made(
-    options: Options, columns: list[Column], encoders: list[Encoder], on_step: Callable[..., Any] | None
+    options: EmbedOptions, columns: list[Column], encoders: list[Encoder], on_step: Callable[..., Any] | None
 ) -> Map:  # fmt: skip
     values = matrix_of(columns, encoders)
     with slow_progress("Map") as report:
@@ -147,8 +147,9 @@ def _made(
 
 
 def _shown(
-    context: Context, options: Options, made: Later[Map], groups: Groups, encoders: list[Encoder], used: list[Column]
-) -> Shown:  # fmt: skip
+    context: Context, options: EmbedOptions, made: Later[Map], groups: MapGroups, encoders: list[Encoder],
+    used: list[Column],
+) -> MapShown:  # fmt: skip
     table = context.table
     k = min(MEASURED, max(1, (len(table) - 1) // 2 - 1))
 
@@ -183,7 +184,7 @@ def _shown(
         out += said.said_of_pieces(pieces, known, *of_classes, context.sampling)
         return by_weight(out)
 
-    return Shown(made, groups, quality, of_pca, separation, suspects, Later(found), encoders, table.rows, k)
+    return MapShown(made, groups, quality, of_pca, separation, suspects, Later(found), encoders, table.rows, k)
 
 
 def _first_two(made: Map) -> NDArray[np.float64]:

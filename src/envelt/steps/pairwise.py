@@ -13,8 +13,8 @@ from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColu
 from ..core.finding import Finding, by_weight
 from ..core.later import Later
 from ..core.relations import findings as said
-from ..core.relations.panels import MOST_CLASSES, Axis, Classes, Panel, axis_of, panels_of
-from ..core.relations.relations import Asked, Relations, relate
+from ..core.relations.panels import MOST_CLASSES, Axis, Panel, PanelClasses, axis_of, panels_of
+from ..core.relations.relations import Correlating, Relations, relate
 from ..core.relations.side import side_of
 from ..core.relations.single import Single, refuse_levels, single_pair
 from ..core.words import plural
@@ -28,7 +28,7 @@ MOST_COLUMNS = 12
 
 
 @dataclass(frozen=True)
-class Options:
+class PairwiseOptions:
     """What was asked for; see `Study.pairwise`."""
 
     columns: tuple[str, ...]
@@ -40,7 +40,7 @@ class Options:
 
 
 @once
-def show_pairwise(context: Context, options: Options) -> PairwiseView:
+def show_pairwise(context: Context, options: PairwiseOptions) -> PairwiseView:
     """Show every pair once; of two columns named, that pair large."""
     whole_number(options.most, 2, "number of columns")
     if len(options.by) > 1:
@@ -65,7 +65,7 @@ def show_pairwise(context: Context, options: Options) -> PairwiseView:
         by = context.outcome.name
     classes = _classes(context, by)
     sides = [side_of(context.table[n]) for n in names]
-    asked = Asked()
+    asked = Correlating()
 
     def related() -> Relations:
         with slow_progress("Pairs") as report:
@@ -98,7 +98,7 @@ def _found(context: Context, relations: Relations) -> tuple[Finding, ...]:
     return by_weight(found)
 
 
-def _names(context: Context, options: Options) -> tuple[list[str], tuple[str, ...]]:
+def _names(context: Context, options: PairwiseOptions) -> tuple[list[str], tuple[str, ...]]:
     """Return the columns to show: those named, else the best-ranked that do not repeat each other."""
     if options.columns:
         names = list(dict.fromkeys(options.columns))
@@ -120,7 +120,7 @@ def _names(context: Context, options: Options) -> tuple[list[str], tuple[str, ..
     else:
         order = useful
     sides = [side_of(context.table[n]) for n in order[: 4 * most]]
-    strength = relate(sides, Asked(), context.sampling, context.seed).strength
+    strength = relate(sides, Correlating(), context.sampling, context.seed).strength
     chosen: list[int] = []
     for k in range(len(sides)):
         if len(chosen) < most and all(not strength[k, c] >= T.NEARLY_SAME for c in chosen):
@@ -145,28 +145,30 @@ def _left_out(names: list[str]) -> str:
     return f"left out: {', '.join(names[:5])}" + (f" and {len(names) - 5} more" if len(names) > 5 else "")
 
 
-def _classes(context: Context, by: str | None) -> Classes:
+def _classes(context: Context, by: str | None) -> PanelClasses:
     rows = len(context.table)
     if by is None:
-        return Classes("", (), np.zeros(rows, np.int64))
+        return PanelClasses("", (), np.zeros(rows, np.int64))
     grouping = context.grouping((by,))
     n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
     if len(n) <= MOST_CLASSES:
-        return Classes(by, grouping.labels, grouping.codes)
+        return PanelClasses(by, grouping.labels, grouping.codes)
     kept = np.sort(np.argsort(-n, kind="stable")[:MOST_CLASSES])
     renumber = np.full(len(n) + 1, -1, np.int64)
     renumber[kept] = np.arange(len(kept))
-    return Classes(by, tuple(grouping.labels[k] for k in kept), renumber[grouping.codes])
+    return PanelClasses(by, tuple(grouping.labels[k] for k in kept), renumber[grouping.codes])
 
 
-def _of_classes(context: Context, by: str | None, classes: Classes) -> tuple[str, ...]:
+def _of_classes(context: Context, by: str | None, classes: PanelClasses) -> tuple[str, ...]:
     out = int((classes.codes < 0).sum())
     return (
         (f"left out: {plural(out, 'row')} without one of these classes of {context.names(by)}",) if by and out else ()
     )
 
 
-def _single(context: Context, names: list[str], classes: Classes | None, colour: str | None, ranks: bool) -> Single:
+def _single(
+    context: Context, names: list[str], classes: PanelClasses | None, colour: str | None, ranks: bool
+) -> Single:
     columns = [context.table[n] for n in names]
     third = None
     if colour is not None:

@@ -14,12 +14,12 @@ from ..core.inventory.quality.copies import copy_findings
 from ..core.later import Later
 from ..core.relations import findings as said
 from ..core.relations.groups import alike, inflation
-from ..core.relations.relations import ALTERNATIVES, METHODS, Asked, Relations, relate
+from ..core.relations.relations import ALTERNATIVES, METHODS, Correlating, Relations, relate
 from ..core.relations.side import Side, side_of
 from ..core.relations.together import Joint, joint_shares
 from ..core.words import plural
 from ..errors import OptionError, did_you_mean, option
-from ..views.relations import Part, RelationsView, Shown
+from ..views.relations import RelatedPart, RelationsShown, RelationsView
 from ..write.progress import slow_progress
 from .checks import refuse_itself
 from .context import Context, once
@@ -29,7 +29,7 @@ MOST_PARTS = 12
 
 
 @dataclass(frozen=True)
-class Options:
+class RelationsOptions:
     """What was asked for; see `Study.relations`."""
 
     columns: tuple[str, ...] = ()
@@ -60,10 +60,10 @@ class Options:
 
 
 @once
-def show_relations(context: Context, options: Options) -> RelationsView:
+def show_relations(context: Context, options: RelationsOptions) -> RelationsView:
     """Relate every two columns."""
     names, about = _chosen(context, options)
-    asked = Asked(options.method, options.confidence, options.alternative)
+    asked = Correlating(options.method, options.confidence, options.alternative)
     sides = [side_of(context.table[n]) for n in names]
     constant = [s.name for s in sides if s.constant]
     if constant:
@@ -75,7 +75,7 @@ def show_relations(context: Context, options: Options) -> RelationsView:
 
     whole = Later(made)
     outcome = context.plan.outcome if context.plan.outcome in names else None
-    shown = Shown(
+    shown = RelationsShown(
         whole, outcome, Later(lambda: _alike(whole(), outcome)),
         Later(lambda: inflation(whole().sides, _inner(whole(), outcome))), Later(lambda: _joint(context, names)),
         Later(lambda: _parts(context, options, asked, whole().form)) if options.by else None,
@@ -87,7 +87,7 @@ def show_relations(context: Context, options: Options) -> RelationsView:
     )  # fmt: skip
 
 
-def _chosen(context: Context, options: Options) -> tuple[list[str], tuple[str, ...]]:
+def _chosen(context: Context, options: RelationsOptions) -> tuple[list[str], tuple[str, ...]]:
     """Return the columns to relate, and lines on those that are left out."""
     table, about = context.table, (f"{plural(len(context.table), 'row')}", *context.kept)
     ranked = options.method != "auto"
@@ -107,7 +107,7 @@ def _chosen(context: Context, options: Options) -> tuple[list[str], tuple[str, .
     return names, about
 
 
-def _related(context: Context, options: Options) -> list[str]:
+def _related(context: Context, options: RelationsOptions) -> list[str]:
     """Return the columns that are related where none is named."""
     skipped = ("identifier", "text", "constant", *(("nominal",) if options.method != "auto" else ()))
     names = [c.name for c in context.table if c.kind not in skipped and c.name not in options.by and not c.empty]
@@ -137,13 +137,13 @@ def _alike(relations: Relations, outcome: str | None) -> list[Any]:
 
 def said_to_repeat(context: Context) -> list[Finding]:
     """Say which columns say nearly the same, and nothing else of how they go together."""
-    if len(_related(context, Options())) < 2:
+    if len(_related(context, RelationsOptions())) < 2:
         return []
-    view = show_relations(context, Options())
+    view = show_relations(context, RelationsOptions())
     return said.said_of_groups(view.alike, view.relations, copy_findings(context.listed))
 
 
-def _found(context: Context, shown: Shown) -> tuple[Finding, ...]:
+def _found(context: Context, shown: RelationsShown) -> tuple[Finding, ...]:
     relations, outcome = shown.relations(), shown.outcome
     groups = shown.groups()
     found = said.said_of_groups(groups, relations, copy_findings(context.listed))
@@ -174,7 +174,7 @@ def _joint(context: Context, names: list[str]) -> list[Joint]:
         return joint_shares(columns, held, y, report)
 
 
-def _parts(context: Context, options: Options, asked: Asked, forms: np.ndarray) -> list[Part]:
+def _parts(context: Context, options: RelationsOptions, asked: Correlating, forms: np.ndarray) -> list[RelatedPart]:
     """Relate the same columns in each of the largest groups, each pair by the coefficient that all rows ask for."""
     grouping = context.grouping(options.by)
     names, _ = _chosen(context, options)
@@ -185,5 +185,5 @@ def _parts(context: Context, options: Options, asked: Asked, forms: np.ndarray) 
         at = np.flatnonzero(grouping.codes == k)
         sides: list[Side] = [side_of(context.table[name].take(at)) for name in names]
         part = relate(sides, asked, context.sampling.take(at), context.seed, forms=forms)
-        parts.append(Part(grouping.labels[k], part))
+        parts.append(RelatedPart(grouping.labels[k], part))
     return parts

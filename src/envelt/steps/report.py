@@ -27,7 +27,7 @@ from .context import Context
 from .distribution import show_sheet
 from .inventory import take_inventory
 from .rank import show_rank
-from .relations import Options, show_relations
+from .relations import RelationsOptions, show_relations
 from .transforms import show_transforms_sheet
 
 LEADING = 8
@@ -98,7 +98,7 @@ def _together(context: Context, names: tuple[str, ...], progress: Progress, step
     def made() -> Section:
         related = [n for n in names if context.table[n].kind not in ("identifier", "text", "constant", "datetime")]
         chosen = (*related, context.known_outcome.name) if names else ()
-        view = show_relations(context, Options(chosen))
+        view = show_relations(context, RelationsOptions(chosen))
         section = _section(view, view.title, "relations", folded=("pairs", "with_outcome", *_folded(view)))
         return _said(section, names, context)
 

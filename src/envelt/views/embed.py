@@ -33,7 +33,7 @@ MOST_SUSPECTS = 10
 MOST_COMPONENTS = 10
 
 
-class Groups(NamedTuple):
+class MapGroups(NamedTuple):
     """What colours the rows: the levels of a column and each row's, or numbers; neither where nothing does."""
 
     name: str | None
@@ -43,11 +43,11 @@ class Groups(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Shown:
+class MapShown:
     """What the view shows; each part is made when it is asked for."""
 
     made: Later[Map]
-    groups: Groups
+    groups: MapGroups
     quality: Later[Quality]
     of_pca: Later[Quality]
     separation: Later[Separation] | None
@@ -64,7 +64,7 @@ class EmbedView(View):
     step = "embed"
 
     def __init__(
-        self, shown: Shown, about: tuple[str, ...], title: str, names: Captions, method: str, panels: bool
+        self, shown: MapShown, about: tuple[str, ...], title: str, names: Captions, method: str, panels: bool
     ) -> None:  # fmt: skip
         super().__init__(title, names.given)
         self._result, self._about, self._names, self._method, self._panels = shown, about, names, method, panels

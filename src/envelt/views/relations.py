@@ -30,7 +30,7 @@ MOST_IN_MATRIX = 12
 """Columns up to which a person sees the square; of more the pairs and the groups, and the square is saved."""
 
 
-class Part(NamedTuple):
+class RelatedPart(NamedTuple):
     """The relations in one group of rows."""
 
     label: str
@@ -38,7 +38,7 @@ class Part(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Shown:
+class RelationsShown:
     """What the view shows; each part is made when it is asked for."""
 
     relations: Later[Relations]
@@ -46,7 +46,7 @@ class Shown:
     groups: Later[list[Alike]]
     inflation: Later[list[Inflation]]
     together: Later[list[Joint]]
-    parts: Later[list[Part]] | None
+    parts: Later[list[RelatedPart]] | None
 
 
 class RelationsView(View):
@@ -56,7 +56,7 @@ class RelationsView(View):
 
     def __init__(
         self,
-        shown: Shown,
+        shown: RelationsShown,
         about: tuple[str, ...],
         found: Later[tuple[Finding, ...]],
         names: Captions,

@@ -87,7 +87,7 @@ def _study(data: str | Sequence[str], plan: StudyPlan) -> Table:
     study.add("data", data if isinstance(data, str) else list(data))
     for name, example in UNDECIDED.items():
         value = getattr(plan, name)
-        if value:
+        if value or (name == "missing" and not plan.usual):
             study.add(name, _plain(value))
         else:
             study.add(tomlkit.comment(example))

@@ -32,7 +32,7 @@ from ..words import p_text
 Floats = NDArray[np.float64]
 
 
-class Along(NamedTuple):
+class RatesAlong(NamedTuple):
     """Bins of a number, the event's rate in each, and the test that it is the same in all."""
 
     ends: BinEnds
@@ -59,7 +59,7 @@ class NumberByClass:
     comparison: GroupComparison
     distribution: NumberDistribution
     missing: int
-    _binned: Later[Along]
+    _binned: Later[RatesAlong]
     _cut: Later[Cut | None]
     _findings: Later[tuple[Finding, ...]]
 
@@ -190,16 +190,16 @@ def number_by_class(
 
 def rates_along(
     values: Floats, event: NDArray[np.bool_], sampling: Sampling, calendar: str | None = None, dates: bool = False
-) -> Along:
+) -> RatesAlong:
     """Return the bins of a number, or of dates, the event's rate in each, and whether it differs between them."""
     bins = calendar_rate_bins(values, unit=calendar) if dates else rate_bins(values)
     size = len(bins.ends)
     table = Crossing.of(bins.codes, event.astype(np.int8), (size, 2), sampling)
     rates = event_rates(bins.codes, event, size, sampling)
-    return Along(bins.ends, rates, table.chi_square())
+    return RatesAlong(bins.ends, rates, table.chi_square())
 
 
-def bend_without_trend(name: str, outcome: Classes, comparison: GroupComparison, along: Along) -> list[Finding]:
+def bend_without_trend(name: str, outcome: Classes, comparison: GroupComparison, along: RatesAlong) -> list[Finding]:
     """Find a strong relation that a rank test, a correlation or a straight line would miss."""
     bins, rates = along.ends, along.rates
     if len(outcome.levels) != 2 or len(bins.left) < 4:

@@ -23,7 +23,7 @@ MOST_GROUPS = 6
 
 
 @dataclass(frozen=True)
-class Cells:
+class GridCells:
     """Rows in each cell of a grid: edges across and up, and counts of shape (across, up)."""
 
     across: Floats
@@ -64,7 +64,7 @@ class Cloud:
     cut: bool
     x: Floats
     y: Floats
-    cells: Cells | None
+    cells: GridCells | None
     groups: tuple[GroupCloud, ...]
 
 
@@ -89,7 +89,7 @@ def make_cloud(x: Floats, y: Floats, shown: Floats, groups: Grouping | None) -> 
         return Cloud(across, up, cut, x, shown, None, ())
     edges = [_edges(v, lim, k) for v, lim, k in zip((x, shown), (across, up), CELLS, strict=True)]
     counts, *ends = np.histogram2d(x, shown, bins=edges)
-    return Cloud(across, up, cut, none, none, Cells(ends[0], ends[1], counts), ())
+    return Cloud(across, up, cut, none, none, GridCells(ends[0], ends[1], counts), ())
 
 
 def _by_group(x: Floats, y: Floats, shown: Floats, groups: Grouping) -> tuple[GroupCloud, ...]:

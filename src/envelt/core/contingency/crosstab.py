@@ -55,11 +55,11 @@ class OutcomeRates:
     rates: Rates | None = None
     class_shares: Floats | None = None
     mean: tuple[Floats, Floats, Floats] | None = None
-    along: Along | None = None
+    along: RateSteps | None = None
 
 
 @dataclass(frozen=True)
-class Along:
+class RateSteps:
     """How the event's rate differs from level to level.
 
     Parameters
@@ -74,7 +74,7 @@ class Along:
     step: int | None
 
 
-def along_levels(table: Crossing, ordered: bool) -> Along:
+def along_levels(table: Crossing, ordered: bool) -> RateSteps:
     """Return how the rate of the second column differs between rows; of ordered ones, whether it jumps once.
 
     One step says nearly all where the best of them has nine tenths of chi-square, and a straight line along the levels
@@ -83,7 +83,7 @@ def along_levels(table: Crossing, ordered: bool) -> Along:
     whole = table.chi_square()
     counts = table.counts[table.counts.sum(axis=1) > 0]
     if not ordered or len(counts) < 4 or not whole.p < T.GROUP_P:
-        return Along(whole, None)
+        return RateSteps(whole, None)
     n = float(counts.sum())
     below = np.cumsum(counts, axis=0)[:-1]
     rest = counts.sum(axis=0) - below
@@ -93,7 +93,7 @@ def along_levels(table: Crossing, ordered: bool) -> Along:
     splits = apart**2 * below.sum(axis=1) * rest.sum(axis=1) / (n * rate * (1 - rate))
     k = int(np.argmax(splits))
     plain = float(splits[k]) >= T.STEP_SHARE_OF_CHI * whole.statistic
-    return Along(whole, k if plain and table.not_on_a_line().p < T.GROUP_P else None)
+    return RateSteps(whole, k if plain and table.not_on_a_line().p < T.GROUP_P else None)
 
 
 @dataclass(frozen=True)

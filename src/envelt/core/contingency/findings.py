@@ -12,7 +12,7 @@ from ..finding import Finding, marked
 from ..stats.expected import expected_are_small, expected_counts, without_empty
 from ..stats.rates import Rates
 from ..words import plural
-from .crosstab import Along, CrossTable
+from .crosstab import CrossTable, RateSteps
 
 Ints = NDArray[np.int64]
 
@@ -83,7 +83,7 @@ def small_levels(labels: tuple[str, ...], name: str, outcome: str, rates: Rates)
     ]
 
 
-def counts_mislead(rows: AxisLevels, rates: Rates, along: Along, outcome: Classes) -> list[Finding]:
+def counts_mislead(rows: AxisLevels, rates: Rates, along: RateSteps, outcome: Classes) -> list[Finding]:
     """Say so where the level with most cases is surely not the one where they are commonest."""
     enough = np.flatnonzero(rates.n >= T.SPREAD_ROWS)
     if len(enough) < 2:
@@ -133,7 +133,7 @@ def _empty_cells(table: CrossTable) -> list[Finding]:
     ]
 
 
-def _step(rows: AxisLevels, rates: Rates, along: Along, outcome: Classes) -> list[Finding]:
+def _step(rows: AxisLevels, rates: Rates, along: RateSteps, outcome: Classes) -> list[Finding]:
     """Say that along an ordered column the rate jumps once instead of rising."""
     if along.step is None:
         return []

@@ -85,7 +85,7 @@ class Panel:
 
 
 @dataclass(frozen=True)
-class Classes:
+class PanelClasses:
     """Which rows are of which class: the largest six; ``codes`` are ``-1`` for the others."""
 
     name: str
@@ -98,7 +98,7 @@ class Classes:
         return max(len(self.labels), 1)
 
 
-def axis_of(side: Side, classes: Classes) -> Axis:
+def axis_of(side: Side, classes: PanelClasses) -> Axis:
     """Return a column as a panel takes it."""
     if side.numbers is None or side.what != "number":
         codes, labels = _levels(side)
@@ -160,13 +160,13 @@ def _cells(values: Floats, low: float, high: float, cells: int) -> Ints:
     return np.where(inside, np.where(inside, at, 0), -1).astype(np.int64)
 
 
-def _counted(place: Ints, size: int, classes: Classes) -> Ints:
+def _counted(place: Ints, size: int, classes: PanelClasses) -> Ints:
     keep = (place >= 0) & (classes.codes >= 0)
     cell = classes.codes[keep] * size + place[keep]
     return np.bincount(cell, minlength=classes.size * size).reshape(classes.size, size).astype(np.int64)
 
 
-def panels_of(sides: list[Side], axes: list[Axis], classes: Classes, seed: int = 0) -> list[Panel]:
+def panels_of(sides: list[Side], axes: list[Axis], classes: PanelClasses, seed: int = 0) -> list[Panel]:
     """Return every pair once, the first column across and the second up."""
     places = in_threads(lambda k: _place(sides[k], axes[k]), list(range(len(sides))), len(classes.codes))
 
@@ -205,7 +205,9 @@ def _present(side: Side) -> NDArray[np.bool_]:
     return side.codes >= 0 if side.codes is not None else ~np.isnan(numbers_of(side))
 
 
-def _dots(a: Side, b: Side, both: NDArray[np.bool_], classes: Classes, seed: int) -> tuple[tuple[Floats, Floats], ...]:
+def _dots(
+    a: Side, b: Side, both: NDArray[np.bool_], classes: PanelClasses, seed: int
+) -> tuple[tuple[Floats, Floats], ...]:
     """Return the rows of each class as dots where they are few, or all of the panel's are."""
     codes = np.where(both, classes.codes, -1)
     n = np.bincount(codes[codes >= 0], minlength=classes.size)

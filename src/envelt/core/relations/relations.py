@@ -34,7 +34,7 @@ NONE, PEARSON, SPEARMAN, KENDALL, RATIO, V = range(6)
 
 
 @dataclass(frozen=True)
-class Asked:
+class Correlating:
     """How coefficients are taken: a method, the confidence of intervals, and what the test is against."""
 
     method: str = "auto"
@@ -59,7 +59,7 @@ class Relations:
     """
 
     sides: tuple[Side, ...]
-    asked: Asked
+    asked: Correlating
     coefficient: Floats
     n: NDArray[np.int64]
     method: NDArray[np.int8]
@@ -140,7 +140,7 @@ class Explained:
 
 def relate(
     sides: list[Side],
-    asked: Asked,
+    asked: Correlating,
     sampling: Sampling,
     seed: int = 0,
     progress: Progress | None = None,
@@ -309,7 +309,7 @@ def _along_bins(x: Floats, y: Floats, sampling: Sampling) -> Strength:
     return best
 
 
-def _test(made: _Made, sides: list[Side], asked: Asked, sampling: Sampling) -> None:
+def _test(made: _Made, sides: list[Side], asked: Correlating, sampling: Sampling) -> None:
     """Fill in p and the errors of correlations: the textbook's over rows, exact for ranks of few; by units counted."""
     correlations = np.isin(made.method, (PEARSON, SPEARMAN, KENDALL))
     if sampling.clustered:
@@ -332,7 +332,7 @@ def _test(made: _Made, sides: list[Side], asked: Asked, sampling: Sampling) -> N
     np.fill_diagonal(made.p, np.nan)
 
 
-def _by_units(made: _Made, sides: list[Side], asked: Asked, sampling: Sampling) -> None:
+def _by_units(made: _Made, sides: list[Side], asked: Correlating, sampling: Sampling) -> None:
     """Find how sure each correlation is by units, on the rows where both are present."""
     ranks = [None if s.numbers is None else ranks_of_rows(s.numbers) for s in sides]
 

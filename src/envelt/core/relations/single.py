@@ -12,7 +12,7 @@ from ..columns.table import CategoryColumn, Column
 from ..stats.sampling import Sampling
 from ..stats.trend import Line, Trend, least_squares, smooth_trend
 from .matrices import ranks_of_rows
-from .panels import Axis, Classes, Panel, axis_of, panels_of
+from .panels import Axis, Panel, PanelClasses, axis_of, panels_of
 from .side import Side, side_of
 
 Floats = NDArray[np.float64]
@@ -60,7 +60,7 @@ class Single:
 def single_pair(
     first: Column,
     second: Column,
-    classes: Classes | None,
+    classes: PanelClasses | None,
     third: Column | None,
     ranks: bool,
     sampling: Sampling,
@@ -79,7 +79,7 @@ def single_pair(
     if ranks:
         sides = [_ranked(s) for s in sides]
     rows = len(first)
-    of = classes or Classes("", (), np.zeros(rows, np.int64))
+    of = classes or PanelClasses("", (), np.zeros(rows, np.int64))
     axes = [axis_of(s, of) for s in sides]
     if third is not None:
         return _shaded(sides, axes, of, third, ranks, sampling, seed)
@@ -116,7 +116,7 @@ def _both(sides: list[Side]) -> tuple[Floats, Floats, NDArray[np.bool_]]:
 
 
 def _shaded(
-    sides: list[Side], axes: list[Axis], of: Classes, third: Column, ranks: bool, sampling: Sampling, seed: int
+    sides: list[Side], axes: list[Axis], of: PanelClasses, third: Column, ranks: bool, sampling: Sampling, seed: int
 ) -> Single:
     """Show some rows as dots in the colour of a third column."""
     assert not isinstance(third, CategoryColumn)

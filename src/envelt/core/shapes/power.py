@@ -31,7 +31,7 @@ PARTS = 4
 """Of many values, counted in threads; always as many, so that sums are the same on any machine."""
 
 
-class Fitted(NamedTuple):
+class FittedPower(NamedTuple):
     """A parameter by maximum likelihood, its 95 % profile interval, and how much likelier it is than no transform.
 
     ``low`` or ``high`` is infinite where the likelihood never falls so far on that side.
@@ -43,7 +43,7 @@ class Fitted(NamedTuple):
     gain: float
 
 
-UNFITTED = Fitted(float("nan"), float("nan"), float("nan"), 0.0)
+UNFITTED = FittedPower(float("nan"), float("nan"), float("nan"), 0.0)
 
 
 def box_cox(values: Floats, power: float) -> Floats:
@@ -90,7 +90,7 @@ def _unscaled(size: Floats, power: float) -> Floats:
 
 
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
-def box_cox_parameter(values: Floats, effect: float) -> Fitted:
+def box_cox_parameter(values: Floats, effect: float) -> FittedPower:
     """Return the power of Box–Cox by maximum likelihood.
 
     Parameters
@@ -114,7 +114,7 @@ def box_cox_parameter(values: Floats, effect: float) -> Fitted:
 
 
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
-def yeo_johnson_parameter(values: Floats, effect: float) -> Fitted:
+def yeo_johnson_parameter(values: Floats, effect: float) -> FittedPower:
     """Return the power of Yeo–Johnson by maximum likelihood.
 
     Parameters
@@ -126,7 +126,7 @@ def yeo_johnson_parameter(values: Floats, effect: float) -> Fitted:
     """
     if values.max() <= 0:  # turned round, with the power mirrored at 1
         turned = yeo_johnson_parameter(-values, effect)
-        return Fitted(2 - turned.value, 2 - turned.high, 2 - turned.low, turned.gain)
+        return FittedPower(2 - turned.value, 2 - turned.high, 2 - turned.low, turned.gain)
     n = len(values)
     logs, share, under = _counted_signed(values, 1.0, bool(values.min() < 0))
     up, down = logs[~under], logs[under]
@@ -142,7 +142,7 @@ def yeo_johnson_parameter(values: Floats, effect: float) -> Fitted:
 
 
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
-def log_offset_parameter(values: Floats, effect: float) -> Fitted:
+def log_offset_parameter(values: Floats, effect: float) -> FittedPower:
     """Return the offset c of log(x + c) by maximum likelihood.
 
     The likelihood has no end as c nears minus the smallest value, so c stays at least half the smallest step above
@@ -180,7 +180,7 @@ def log_offset_parameter(values: Floats, effect: float) -> Fitted:
     ends_of = [float(np.exp(b)) - low if np.isfinite(b) else float(np.copysign(np.inf, b)) for b in bounds]
     if not np.isfinite(ends_of[0]):
         ends_of[0] = least - low
-    return Fitted(float(np.exp(at_top)) - low, ends_of[0], ends_of[1], (top - straight) / effect)
+    return FittedPower(float(np.exp(at_top)) - low, ends_of[0], ends_of[1], (top - straight) / effect)
 
 
 def _log_variance(values: Floats, share: Floats) -> float:
@@ -253,7 +253,7 @@ class _Bins(NamedTuple):
         return count, total
 
 
-def _search(likelihood: Callable[[float], float], most: float, effect: float, plain: float) -> Fitted:
+def _search(likelihood: Callable[[float], float], most: float, effect: float, plain: float) -> FittedPower:
     """Find the top of a profile likelihood between −most and most, and where it falls off on either side."""
     reach = min(most, 3.0)
     found = _top(likelihood, reach)
@@ -265,7 +265,7 @@ def _search(likelihood: Callable[[float], float], most: float, effect: float, pl
     bent = (2 * top - likelihood(found - near) - likelihood(found + near)) / near**2
     width = float(np.sqrt(2 * effect * CHI_95 / bent)) if bent > 0 and np.isfinite(bent) else 1.0
     low, high = (_falls(likelihood, found, top - effect * CHI_95, end, width) for end in (-most, most))
-    return Fitted(found, low, high, max(0.0, top - likelihood(plain)) / effect if abs(plain) <= most else 0.0)
+    return FittedPower(found, low, high, max(0.0, top - likelihood(plain)) / effect if abs(plain) <= most else 0.0)
 
 
 def _top(likelihood: Callable[[float], float], reach: float) -> float:

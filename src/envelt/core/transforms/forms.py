@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.special import ndtri
 
 from ..shapes.power import (
-    Fitted,
+    FittedPower,
     box_cox,
     box_cox_inverse,
     box_cox_parameter,
@@ -82,7 +82,7 @@ class Transform:
 
 
 @dataclass(frozen=True)
-class Form:
+class Family:
     """A kind of transform.
 
     Parameters
@@ -101,7 +101,7 @@ class Form:
     domain: Callable[[Transform], tuple[float, float]]
     apply: Callable[[Floats, Transform], Floats]
     back: Callable[[Floats, Transform], Floats]
-    fit: Callable[[Floats, float], Fitted] | None = None
+    fit: Callable[[Floats, float], FittedPower] | None = None
 
 
 def fit_transform(name: str, values: Floats, effect: float) -> Transform:
@@ -194,32 +194,32 @@ def _unscored(values: Floats, t: Transform) -> Floats:
     return np.asarray(np.interp(values, t.knots[1], t.knots[0]))
 
 
-FORMS: dict[str, Form] = {
-    "as_is": Form(_anywhere, lambda t: ALL, _plain(np.asarray), _plain(np.asarray)),
-    "log": Form(_above_zero, _over(0.0), _plain(np.log), _plain(np.exp)),
-    "log1p": Form(_from_zero, _over(-1.0), _plain(np.log1p), _plain(np.expm1)),
-    "sqrt": Form(_from_zero, _over(-5e-324), _plain(np.sqrt), _plain(np.square)),
-    "cube_root": Form(
+FORMS: dict[str, Family] = {
+    "as_is": Family(_anywhere, lambda t: ALL, _plain(np.asarray), _plain(np.asarray)),
+    "log": Family(_above_zero, _over(0.0), _plain(np.log), _plain(np.exp)),
+    "log1p": Family(_from_zero, _over(-1.0), _plain(np.log1p), _plain(np.expm1)),
+    "sqrt": Family(_from_zero, _over(-5e-324), _plain(np.sqrt), _plain(np.square)),
+    "cube_root": Family(
         _anywhere, lambda t: ALL, _plain(np.cbrt), lambda values, t: values**3
     ),
-    "reciprocal": Form(
+    "reciprocal": Family(
         _one_side, lambda t: (0.0, math.inf) if t.ends[0] > 0 else (-math.inf, 0.0),
         lambda values, t: 1 / values, lambda values, t: 1 / values,
     ),
-    "square": Form(
+    "square": Family(
         lambda low, high: "" if low >= 0 else "values below zero: −2 and 2 would become one", _over(-5e-324),
         _plain(np.square), _plain(np.sqrt),
     ),
-    "box_cox": Form(
+    "box_cox": Family(
         _above_zero, _over(0.0), lambda values, t: box_cox(values, t.parameter),
         lambda values, t: box_cox_inverse(values, t.parameter), box_cox_parameter,
     ),
-    "yeo_johnson": Form(
+    "yeo_johnson": Family(
         _anywhere, lambda t: ALL, lambda values, t: yeo_johnson(values, t.parameter),
         lambda values, t: yeo_johnson_inverse(values, t.parameter), yeo_johnson_parameter,
     ),
-    "rank_normal": Form(_anywhere, lambda t: ALL, _scores, _unscored),
-    "log_offset": Form(
+    "rank_normal": Family(_anywhere, lambda t: ALL, _scores, _unscored),
+    "log_offset": Family(
         _anywhere, lambda t: (-t.parameter, math.inf), lambda values, t: np.asarray(np.log(values + t.parameter)),
         lambda values, t: np.asarray(np.exp(values) - t.parameter),
         log_offset_parameter,

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...core.against.by_number import NumberByNumber
-from ...core.against.cloud import MOST_DOTS, Cells, Cloud
+from ...core.against.cloud import MOST_DOTS, Cloud, GridCells
 from ...core.words import plural
 from ...write.digits import count, places, significant
 from ..parts import style
@@ -53,7 +53,7 @@ def draw_number_by_number(result: NumberByNumber, title: str, about: str) -> Fig
         )
 
 
-def _density(axes: Axes, cells: Cells) -> None:
+def _density(axes: Axes, cells: GridCells) -> None:
     """Draw the rows in each cell of a grid, on a scale where few rows still show."""
     from matplotlib.colors import LinearSegmentedColormap, LogNorm
 

@@ -19,14 +19,14 @@ COLOURED = 6
 """With more groups than colours one colour serves all: the rows are told apart by their labels."""
 
 
-class Shown(NamedTuple):
+class ShownGroups(NamedTuple):
     """The groups drawn, from the top, and a sentence on those that are not."""
 
     order: list[int]
     note: str
 
 
-def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = False) -> Shown:
+def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = False) -> ShownGroups:
     """Choose the groups to draw: the largest, in their order, or sorted by median where they have none."""
     n = result.summary.moments.n
     filled = np.flatnonzero(n)
@@ -37,7 +37,7 @@ def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = Fal
     hidden, empty = len(filled) - len(order), len(n) - len(filled)
     note = f"Not drawn: the {count(hidden)} smallest of {plural(len(filled), 'group')}. " if hidden else ""
     note += f"{count(empty)} group{'s have' if empty > 1 else ' has'} no value. " if empty else ""
-    return Shown([int(i) for i in order], note)
+    return ShownGroups([int(i) for i in order], note)
 
 
 def group_colour(result: NumberDistribution, i: int) -> str:
