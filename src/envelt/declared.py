@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from typing import TYPE_CHECKING, Any, Generic, TypeVar, overload
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Protocol, TypeVar, overload
 
 from .errors import did_you_mean
 from .write.shown import Writer
@@ -11,9 +11,24 @@ from .write.shown import Writer
 if TYPE_CHECKING:
     import pandas as pd
 
-    from .view import View
-
 T = TypeVar("T")
+
+
+class Declaring(Protocol):
+    """What declares tables and values: a view."""
+
+    step: ClassVar[str]
+    _made: dict[str, Any]
+
+    @property
+    def tables(self) -> Mapping[str, Any]:
+        """The tables by name."""
+        ...
+
+    @property
+    def values(self) -> Mapping[str, Any]:
+        """Single values by name."""
+        ...
 
 
 class TableOf:
@@ -54,21 +69,21 @@ class TableOf:
         self.gaps, self.spare, self.heads, self.name = gaps, spare, dict(heads), ""
         self.__doc__ = make.__doc__
 
-    def __set_name__(self, owner: type[View], name: str) -> None:
+    def __set_name__(self, owner: type[Declaring], name: str) -> None:
         self.name = name
 
     @overload
-    def __get__(self, view: None, owner: type[View]) -> TableOf: ...
+    def __get__(self, view: None, owner: type[Declaring]) -> TableOf: ...
     @overload
-    def __get__(self, view: View, owner: type[View]) -> pd.DataFrame: ...
-    def __get__(self, view: View | None, owner: type[View]) -> TableOf | pd.DataFrame:
+    def __get__(self, view: Declaring, owner: type[Declaring]) -> pd.DataFrame: ...
+    def __get__(self, view: Declaring | None, owner: type[Declaring]) -> TableOf | pd.DataFrame:
         if view is None:
             return self
         if not self.there(view):
             raise AttributeError(f"This {view.step} view has no {self.name!r}.{did_you_mean(self.name, view.tables)}")
         return self.of(view).copy()
 
-    def of(self, view: View) -> pd.DataFrame:
+    def of(self, view: Declaring) -> pd.DataFrame:
         """Return the table that the view itself uses, made once."""
         made = view._made
         if self.name not in made:
@@ -76,15 +91,15 @@ class TableOf:
         table: pd.DataFrame = made[self.name]
         return table
 
-    def there(self, view: View) -> bool:
+    def there(self, view: Declaring) -> bool:
         """Say whether a view has this table."""
         return self._there is None or self._there(view)
 
-    def folded(self, view: View) -> int | None:
+    def folded(self, view: Declaring) -> int | None:
         """Return how many rows of the table a person sees; all where nothing is said."""
         return self._folded(view) if callable(self._folded) else self._folded
 
-    def aside(self, view: View) -> bool:
+    def aside(self, view: Declaring) -> bool:
         """Say whether the table is left out in the terminal."""
         return self._aside(view) if callable(self._aside) else self._aside
 
@@ -110,14 +125,14 @@ class ValueOf(Generic[T]):
         self._make, self._there, self.name = make, there, ""
         self.__doc__ = make.__doc__
 
-    def __set_name__(self, owner: type[View], name: str) -> None:
+    def __set_name__(self, owner: type[Declaring], name: str) -> None:
         self.name = name
 
     @overload
-    def __get__(self, view: None, owner: type[View]) -> ValueOf[T]: ...
+    def __get__(self, view: None, owner: type[Declaring]) -> ValueOf[T]: ...
     @overload
-    def __get__(self, view: View, owner: type[View]) -> T: ...
-    def __get__(self, view: View | None, owner: type[View]) -> ValueOf[T] | T:
+    def __get__(self, view: Declaring, owner: type[Declaring]) -> T: ...
+    def __get__(self, view: Declaring | None, owner: type[Declaring]) -> ValueOf[T] | T:
         if view is None:
             return self
         if not self.there(view):
@@ -127,7 +142,7 @@ class ValueOf(Generic[T]):
         value: T = view._made[self.name]
         return value
 
-    def there(self, view: View) -> bool:
+    def there(self, view: Declaring) -> bool:
         """Say whether a view has this value."""
         return self._there is None or self._there(view)
 
@@ -145,7 +160,7 @@ def valued_if(there: Callable[[Any], bool]) -> Callable[[Callable[[Any], T]], Va
 class Named(Mapping[str, T]):
     """What a view declares, by name, each made when it is first asked for."""
 
-    def __init__(self, view: View, declared: Mapping[str, Any]) -> None:
+    def __init__(self, view: Declaring, declared: Mapping[str, Any]) -> None:
         self._view, self._declared = view, declared
 
     def __getitem__(self, name: str) -> T:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ClassVar, TypeVar
 
@@ -89,24 +90,15 @@ class View:
         """
         return None
 
-    @property
+    @cached_property
     def about(self) -> tuple[str, ...]:
         """Lines on what it was computed from: rows, missing, the subset, the event."""
-        lines: tuple[str, ...] = self._once("about", self._lines)
-        return lines
+        return self._lines()
 
-    @property
+    @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What is worth a person's attention, the gravest first."""
-        found: tuple[Finding, ...] = self._once(
-            "findings", lambda: tuple(f.labelled(self._captions) for f in self._found())
-        )
-        return found
-
-    def _once(self, name: str, make: Callable[[], Any]) -> Any:
-        if f" {name}" not in self._made:
-            self._made[f" {name}"] = make()
-        return self._made[f" {name}"]
+        return tuple(f.labelled(self._captions) for f in self._found())
 
     @classmethod
     def _declared(cls, kind: type[T]) -> dict[str, T]:
@@ -214,13 +206,12 @@ class View:
 
     def picture(self) -> tuple[bytes, str]:
         """Return the picture as a PNG, and what it shows in words; drawn once."""
+        return self._drawn
 
-        def made() -> tuple[bytes, str]:
-            figure = self.draw()
-            return _figure_bytes(figure, "png"), str(getattr(figure, "alternative", ""))
-
-        drawn: tuple[bytes, str] = self._once("picture", made)
-        return drawn
+    @cached_property
+    def _drawn(self) -> tuple[bytes, str]:
+        figure = self.draw()
+        return _figure_bytes(figure, "png"), str(getattr(figure, "alternative", ""))
 
     def to_dict(self) -> dict[str, Any]:
         """Return the view as JSON-ready data: native scalars, NaN as null."""

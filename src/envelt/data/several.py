@@ -6,8 +6,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from ..core.columns.labels import number_label, time_label
 from ..core.columns.raw import RawColumn, RawNested, RawNumbers, RawTimes, RawWords
-from ..core.columns.table import number_label, time_label
 from ..errors import DataError
 
 SOURCE = "source"

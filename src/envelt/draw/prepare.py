@@ -13,7 +13,7 @@ from .parts.labels import label_rows
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-    from ..prepare.preparation import Watched
+    from ..prepare.watched import Watched
 
 MOST = 40
 

@@ -9,16 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.columns.derive import derive, origins
+from ..core.columns.labels import number_label
 from ..core.columns.marks import without_marks
 from ..core.columns.plan import derived_plan
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
 from ..core.columns.readings import FORMS, dates_as, number_form, numbers_as, read_dates, whole_days
-from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_label
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ..core.finding import Finding
 from ..core.words import plural
 from ..errors import OptionError, PreparationError
 from .keys import renamed
-from .numbers import no_way_back
 from .operation import (
     NAME,
     NUMBER,
@@ -29,6 +29,7 @@ from .operation import (
     State,
     Training,
     list_of,
+    no_way_back,
     one_of,
     refuse_unseen,
     say_unseen,

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.columns.labels import number_label
 from ..core.columns.raw import RawWords
-from ..core.columns.table import number_label
 from .working import Working
 
 Codes = NDArray[np.int64]

@@ -16,7 +16,6 @@ from ..core.magnitude import spread_of
 from ..core.stats.shrinkage import shrunken_levels
 from ..errors import OptionError, PreparationError
 from .keys import UNSEEN, places
-from .numbers import no_way_back
 from .operation import (
     NAME,
     Bound,
@@ -26,6 +25,7 @@ from .operation import (
     State,
     Training,
     list_of,
+    no_way_back,
     one_of,
     refuse_unseen,
     say_unseen,

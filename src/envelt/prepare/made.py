@@ -7,12 +7,13 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.columns.labels import time_label
 from ..core.columns.raw import RawColumn, RawNumbers
-from ..core.columns.table import MICROSECONDS_A_DAY, time_label
+from ..core.columns.table import MICROSECONDS_A_DAY
 from ..errors import OptionError
 from .keys import by_group, group_codes
-from .numbers import no_way_back, present, refuse_nothing
-from .operation import NAME, Bound, Operation, Option, Options, State, Training, list_of, one_of
+from .numbers import present, refuse_nothing
+from .operation import NAME, Bound, Operation, Option, Options, State, Training, list_of, no_way_back, one_of
 from .working import Working
 
 PARTS = ("year", "month", "weekday", "hour", "days_since")

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
 from typing import Any, ClassVar
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ..core.columns.labels import cut_labels, number_label
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
-from ..core.columns.table import cut_labels, number_label
 from ..core.finding import Finding
 from ..core.magnitude import spread_of
 from ..core.shapes.quantiles import sorted_quantiles
@@ -18,7 +17,7 @@ from ..core.transforms.forms import NAMES, Transform, fit_transform, why_not
 from ..core.words import plural
 from ..errors import OptionError, PreparationError
 from .keys import by_group, group_codes
-from .operation import NAME, NUMBER, Bound, Operation, Option, Options, State, Training, list_of, one_of
+from .operation import NAME, NUMBER, Bound, Operation, Option, Options, State, Training, list_of, no_way_back, one_of
 from .working import Working, as_words, missing_of
 
 Floats = NDArray[np.float64]
@@ -387,16 +386,3 @@ class Bin(Operation):
                 at.set(name, RawWords(codes, list(state[name]["levels"]), order=True))
 
         return Bound(table, no_way_back(self, "levels do not say which number they were"))
-
-
-def no_way_back(
-    operation: Operation, why: str, made: Collection[str] = ()
-) -> Callable[[str, Any], tuple[str, Any] | None]:
-    """Return a way back that refuses the columns that an operation made; those it worked on by default."""
-
-    def back(name: str, values: Any) -> tuple[str, Any] | None:
-        if name in (made or operation.columns):
-            raise PreparationError(f"{name!r} has no way back through {operation.name}: {why}.")
-        return None
-
-    return back

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.columns.labels import number_label
 from ..core.columns.outcome import Outcome
-from ..core.columns.table import number_label
 from ..core.finding import Finding
 from ..core.words import plural
 from ..errors import OptionError, PreparationError, did_you_mean
+from .values import check_value
 from .working import Working
 
 State = dict[str, Any]
@@ -130,8 +131,6 @@ class Operation:
             raise OptionError(f"{self.name} works on {plural(self.most_columns, 'column')}, not {len(self.columns)}.")
 
     def _check_values(self) -> None:
-        from .schema import check_value
-
         for key, option in self.OPTIONS.items():
             value = self.options[key]
             if value is not option.default:
@@ -204,6 +203,19 @@ def _short(value: Any) -> str:
     if isinstance(value, (list, tuple)):
         return ", ".join(map(str, value[:4])) + (", …" if len(value) > 4 else "")
     return number_label(value) if isinstance(value, float) else str(value)
+
+
+def no_way_back(
+    operation: Operation, why: str, made: Collection[str] = ()
+) -> Callable[[str, Any], tuple[str, Any] | None]:
+    """Return a way back that refuses the columns that an operation made; those it worked on by default."""
+
+    def back(name: str, values: Any) -> tuple[str, Any] | None:
+        if name in (made or operation.columns):
+            raise PreparationError(f"{name!r} has no way back through {operation.name}: {why}.")
+        return None
+
+    return back
 
 
 def refuse_unseen(operation: str, name: str, levels: list[str]) -> PreparationError:

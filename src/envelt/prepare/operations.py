@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
+from ..errors import OptionError, did_you_mean
 from .columns import Derive, Drop, Relabel, Rename, Replace, Retype
 from .levels import Encode, MergeRare
 from .made import GroupFeature, PartsOfDate
@@ -15,3 +19,22 @@ OPERATIONS: dict[str, type[Operation]] = {
         PartsOfDate, Rescale, Encode,
     )
 }  # fmt: skip
+
+
+def operation_of(given: Any) -> Operation:
+    """Return an operation given as one, or as a dict.
+
+    Raises
+    ------
+    OptionError
+    """
+    if isinstance(given, Operation):
+        return given
+    if not isinstance(given, Mapping) or "operation" not in given:
+        raise OptionError(f"An operation is a dict such as {{'operation': 'drop', 'columns': ['x']}}, not {given!r}.")
+    rest = dict(given)
+    name, columns = rest.pop("operation"), rest.pop("columns", ())
+    if not isinstance(name, str) or name not in OPERATIONS:
+        raise OptionError(f"There is no operation {name!r}.{did_you_mean(str(name), OPERATIONS)}")
+    columns = [columns] if isinstance(columns, str) else list(columns)
+    return OPERATIONS[name](*columns, **rest)

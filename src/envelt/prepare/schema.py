@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import Any
 
-from ..errors import OptionError, PreparationError, did_you_mean
+from ..errors import PreparationError, did_you_mean
+from .operations import OPERATIONS
+from .values import said
 
 VERSION = 1
 """Of the file's form. Files of earlier versions are read for ever."""
@@ -14,8 +15,6 @@ VERSION = 1
 
 def preparation_schema() -> dict[str, Any]:
     """Return the JSON Schema (draft 2020-12) of a preparation file."""
-    from .operations import OPERATIONS
-
     known = []
     for name, kind in OPERATIONS.items():
         options = {
@@ -74,22 +73,6 @@ def preparation_schema() -> dict[str, Any]:
     }
 
 
-def check_value(what: str, value: Any, schema: Mapping[str, Any]) -> None:
-    """Refuse a value that does not fit a schema.
-
-    Raises
-    ------
-    OptionError
-    """
-    import jsonschema
-
-    refuse_infinite(what, value, OptionError)
-    try:
-        jsonschema.Draft202012Validator(dict(schema)).validate(_plain(value))
-    except jsonschema.ValidationError as error:
-        raise OptionError(f"The {what} cannot be {value!r}: {_said(error)}.") from None
-
-
 def check_form(found: Any) -> None:
     """Refuse what is not a preparation.
 
@@ -98,8 +81,6 @@ def check_form(found: Any) -> None:
     PreparationError
         With the place in the file.
     """
-    from .operations import OPERATIONS
-
     schema = preparation_schema()
     items = schema["properties"]["operations"]["items"]["oneOf"]
     schema["properties"]["operations"]["items"] = {}
@@ -122,34 +103,4 @@ def _validated(schema: Mapping[str, Any], found: Any, place: str) -> None:
     except jsonschema.ValidationError as error:
         where = ".".join(map(str, error.absolute_path))
         at = " of ".join(p for p in (where, place) if p) or "the file"
-        raise PreparationError(f"This is not a preparation that can be used: in {at}, {_said(error)}.") from None
-
-
-def _said(error: Any) -> str:
-    message = str(error.message)
-    return message if len(message) <= 200 else f"{message[:197]}…"
-
-
-def refuse_infinite(what: str, value: Any, kind: type[Exception] = PreparationError) -> None:
-    """Refuse numbers that are not finite, however deep they lie.
-
-    Raises
-    ------
-    PreparationError
-    """
-    waiting = [value]
-    while waiting:
-        at = waiting.pop()
-        if isinstance(at, float) and not math.isfinite(at):
-            raise kind(f"The {what} holds {at}, where a finite number must stand.")
-        if isinstance(at, Mapping):
-            waiting += at.values()
-        elif isinstance(at, (list, tuple)):
-            waiting += at
-
-
-def _plain(value: Any) -> Any:
-    """Return a value as JSON has it: tuples as lists, keys as text."""
-    if isinstance(value, Mapping):
-        return {str(k): _plain(v) for k, v in value.items()}
-    return [_plain(v) for v in value] if isinstance(value, (list, tuple)) else value
+        raise PreparationError(f"This is not a preparation that can be used: in {at}, {said(error)}.") from None

@@ -9,8 +9,8 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ..core.columns.labels import number_labels, time_label
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords, check_finite
-from ..core.columns.table import number_labels, time_label
 from ..core.finding import Finding
 from ..data.frames import raw_from_series
 from ..errors import PreparationError, unknown_column

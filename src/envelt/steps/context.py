@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from functools import wraps
+from dataclasses import dataclass, field, fields
+from functools import cached_property, wraps
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 import numpy as np
@@ -62,11 +62,11 @@ class Context:
     plan: StudyPlan
     origins: Mapping[str, frozenset[str]]
     outcome: Outcome | None
-    _made: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
+    _made: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def __getstate__(self) -> dict[str, Any]:
         """What has been made can be made again, and is not carried from process to process."""
-        return {**vars(self), "_made": {}}
+        return {**{f.name: getattr(self, f.name) for f in fields(self)}, "_made": {}}
 
     @property
     def unit(self) -> str | None:
@@ -138,15 +138,12 @@ class Context:
                 return column
         return None
 
-    @property
+    @cached_property
     def sampling(self) -> Sampling:
-        """What the rows of the table are a sample of: cases each, or the declared units; made once."""
-        if "sampling" not in self._made:
-            rows = Sampling.of_rows(len(self.table))
-            made = rows if self.unit is None else Sampling.of_units(unit_keys(self.table[self.unit]))
-            self._made["sampling"] = made
-        sampling: Sampling = self._made["sampling"]
-        return sampling
+        """What the rows of the table are a sample of: cases each, or the declared units."""
+        if self.unit is None:
+            return Sampling.of_rows(len(self.table))
+        return Sampling.of_units(unit_keys(self.table[self.unit]))
 
     def grouping(self, by: tuple[str, ...]) -> Grouping:
         """Return the groups that columns make; the outcome's classes in their own order."""
@@ -157,20 +154,16 @@ class Context:
             return Grouping.of(by, self.outcome.levels, self.outcome.codes, True)
         return grouping
 
-    @property
+    @cached_property
     def held_out(self) -> HeldOutRows:
-        """The rows with an outcome as held-out shares see them, in folds that keep units whole; made once."""
-        key = "rows held out"
-        if key not in self._made:
-            outcome = self.known_outcome
-            known, target = outcome.known, outcome.target()
-            keys = np.flatnonzero(known)
-            if self.unit is not None:
-                keys = unit_keys(self.table[self.unit])[known].astype(np.int64)
-            folds = deal(hash_blocks(keys, self.seed), target.load, self.seed)
-            self._made[key] = HeldOutRows(known, target, folds, self.sampling.take(known))
-        held: HeldOutRows = self._made[key]
-        return held
+        """The rows with an outcome as held-out shares see them, in folds that keep units whole."""
+        outcome = self.known_outcome
+        known, target = outcome.known, outcome.target()
+        keys = np.flatnonzero(known)
+        if self.unit is not None:
+            keys = unit_keys(self.table[self.unit])[known].astype(np.int64)
+        folds = deal(hash_blocks(keys, self.seed), target.load, self.seed)
+        return HeldOutRows(known, target, folds, self.sampling.take(known))
 
     def turns(self, candidates: list[str], only: str | None = None) -> Later[list[Finding]]:
         """Search candidates for relations to the outcome that turn round; of one of them only, where it is named."""
@@ -205,7 +198,7 @@ class Context:
 
 
 def once(step: Callable[Concatenate[Context, P], R]) -> Callable[Concatenate[Context, P], R]:
-    """Make a step's view once for each way of asking for it: a context does not change."""
+    """Make what a step gives once for each way of asking for it: a context does not change."""
 
     @wraps(step)
     def made(context: Context, /, *args: P.args, **options: P.kwargs) -> R:

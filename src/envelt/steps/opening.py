@@ -178,7 +178,7 @@ def _chosen(context: Context) -> Context:
     if plan.outcome is not None:
         with pointing("study", "event" if plan.event is not None and plan.outcome in table.columns else "outcome"):
             outcome = resolve_outcome(table, plan.outcome, plan.event or _event_of_all(context, table))
-    return replace(context, listed=listed, table=table, outcome=outcome, _made={})
+    return replace(context, listed=listed, table=table, outcome=outcome)
 
 
 def chosen_from(context: Context) -> Context:

@@ -16,7 +16,8 @@ from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColu
 from ..core.columns.units import unit_keys
 from ..core.words import have, plural
 from ..errors import OptionError, unknown_column
-from ..prepare.preparation import Preparation, Watched, findings_of
+from ..prepare.preparation import Preparation, findings_of
+from ..prepare.watched import Watched
 from ..prepare.working import Working
 from ..views.prepare import Prepared, PrepareView
 from ..write.progress import slow_progress

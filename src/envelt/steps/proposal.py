@@ -9,7 +9,8 @@ import numpy as np
 
 from ..core.columns.derive import in_order, origins
 from ..core.columns.encode import BOOLEANS, NO_PLAN
-from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn, number_label
+from ..core.columns.labels import number_label
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.finding import Finding
 from ..core.words import plural
 from ..prepare.preparation import Preparation

@@ -26,11 +26,11 @@ def show_transforms(context: Context, name: str, by: tuple[str, ...]) -> Transfo
     column = _checked(context.table[name])
     refuse_itself(by, (name,))
     groups = None if not by else Later(lambda: _groups(context, column, by))
-    judged = Later(lambda: _judged(context, column))
+    made = Later(lambda: judged(context, name))
     title = f"What transforms do to {context.names(name)}"
     about = (f"{plural(len(context.table), 'row')}", *context.kept)
     outcome = context.outcome.name if context.outcome is not None and context.outcome.name != name else None
-    return TransformsView(judged, groups, outcome, about, title, context.names)
+    return TransformsView(made, groups, outcome, about, title, context.names)
 
 
 @once
@@ -45,7 +45,7 @@ def show_transforms_sheet(context: Context, names: tuple[str, ...]) -> Transform
         with slow_progress("Transforms") as report:
             for i, column in enumerate(chosen):
                 report(i, len(chosen), column.name)
-                out.append(_judged(context, column))
+                out.append(judged(context, column.name))
         return out
 
     about = (f"{plural(len(context.table), 'row')}", *context.kept)
@@ -60,9 +60,19 @@ def numeric_candidates(context: Context) -> list[Column]:
     return [c for c in columns if isinstance(c, NumericColumn) and not c.empty and c.ends[0] < c.ends[1]]
 
 
+@once
 def judged(context: Context, name: str) -> Judged:
     """Return all transforms of a column and which is worth it."""
-    return _judged(context, context.table[name])
+    column = context.table[name]
+    values = column.numbers
+    assert values is not None
+    if context.outcome is not None and context.outcome.name != name:
+        held = context.held_out
+        compared = compare(name, values, context.sampling, held.target, held.folds, held.known)
+    else:
+        compared = compare(name, values, context.sampling)
+    suggestion = suggest(compared, (values, context.sampling))
+    return Judged(compared, suggestion, tuple(_said(compared, suggestion)))
 
 
 def _checked(column: Column) -> Column:
@@ -73,23 +83,6 @@ def _checked(column: Column) -> Column:
         raise OptionError(f"{column.name!r} holds dates: derive a number from it first, such as its year or month.")
     refuse_empty(column, "there is nothing to transform")
     return column
-
-
-def _judged(context: Context, column: Column) -> Judged:
-    made = context._made.setdefault(("judged transforms", column.name), None)
-    if made is None:
-        values = column.numbers
-        assert values is not None
-        if context.outcome is not None and context.outcome.name != column.name:
-            held = context.held_out
-            compared = compare(column.name, values, context.sampling, held.target, held.folds, held.known)
-        else:
-            compared = compare(column.name, values, context.sampling)
-        suggestion = suggest(compared, (values, context.sampling))
-        made = Judged(compared, suggestion, tuple(_said(compared, suggestion)))
-        context._made["judged transforms", column.name] = made
-    judged_one: Judged = made
-    return judged_one
 
 
 def _said(compared: Compared, suggestion: Suggestion) -> tuple[Finding, ...]:

@@ -11,7 +11,8 @@ import pandas as pd
 from ..core.finding import Finding
 from ..core.words import plural
 from ..declared import tabled, valued
-from ..prepare.preparation import Preparation, Watched
+from ..prepare.preparation import Preparation
+from ..prepare.watched import Watched
 from ..view import View
 from ..write.digits import count, measured
 from .captions import Captions

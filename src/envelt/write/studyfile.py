@@ -10,8 +10,9 @@ from typing import Any
 import tomlkit
 from tomlkit.items import InlineTable, Table
 
+from ..core.columns.labels import number_label
 from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan
-from ..core.columns.table import CategoryColumn, Column, NumericColumn, number_label
+from ..core.columns.table import CategoryColumn, Column, NumericColumn
 
 HEAD = """\
 # A study: what was detected in the data, for you to correct. Every envelt command takes this file in place of

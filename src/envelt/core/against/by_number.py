@@ -22,7 +22,8 @@ from ..later import Later
 from ..stats.correlation import pearson, spearman
 from ..stats.form import Form, relation_form
 from ..stats.group_pairs import Pairs, all_pairs
-from ..stats.groups import GroupComparison, GroupSummary, compare_groups, compared, grouped_rows
+from ..stats.group_summary import GroupSummary
+from ..stats.groups import GroupComparison, compare_groups, compared, grouped_rows
 from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels

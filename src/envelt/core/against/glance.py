@@ -18,7 +18,8 @@ from ..shapes.quantiles import Rows, rate_edges, rows_of_groups
 from ..shapes.ranks import ranks_of, ranks_of_ordinals
 from ..stats.correlation import spearman_of_ranks
 from ..stats.crossing import Crossing
-from ..stats.groups import GroupComparison, GroupedRows, GroupSummary, compare_groups, compared, grouped_rows
+from ..stats.group_summary import GroupSummary
+from ..stats.groups import GroupComparison, GroupedRows, compare_groups, compared, grouped_rows
 from ..stats.multiplicity import q_values
 from ..stats.rates import rate_bins
 from ..stats.sampling import Sampling

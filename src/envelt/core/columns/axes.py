@@ -15,7 +15,8 @@ from ..shapes.bins import readable_bins
 from ..shapes.calendar import calendar_bins, fitting_unit, unit_labels
 from ..shapes.quantiles import sorted_quantiles
 from ..words import plural
-from .table import CategoryColumn, Column, TimeColumn, cut_labels, largest_apart, number_label, number_labels
+from .labels import cut_labels, number_label, number_labels
+from .table import CategoryColumn, Column, TimeColumn, largest_apart
 
 Codes = NDArray[np.int64] | NDArray[np.int32]
 Floats = NDArray[np.float64]

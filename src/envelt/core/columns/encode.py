@@ -15,11 +15,12 @@ from ..parallel import in_threads
 from ..words import plural
 from .grades import grade_order
 from .kinds import Detected, detect
+from .labels import number_labels, time_labels
 from .marks import KEPT_AS_TEXT, Reading, read_texts, usual_marks_aside, without_marks
 from .plan import ColumnPlan
 from .raw import LARGEST, RawColumn, RawNumbers, RawTimes, RawWords, check_finite, too_large
 from .readings import whole_days
-from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, number_labels, time_labels
+from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 
 NO_PLAN = ColumnPlan()
 BOOLEANS = (("no", "yes"), ("false", "true"), ("f", "t"), ("n", "y"))

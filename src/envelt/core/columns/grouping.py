@@ -11,7 +11,8 @@ from ...errors import OptionError, option
 from ..shapes.bins import readable_bins
 from ..shapes.calendar import calendar_bins, unit_labels
 from ..shapes.quantiles import quantile_edges
-from .table import CategoryColumn, Column, TimeColumn, cut_labels, number_label
+from .labels import cut_labels, number_label
+from .table import CategoryColumn, Column, TimeColumn
 
 Codes = NDArray[np.int64]
 

@@ -16,9 +16,9 @@ from ...errors import UnknownKindError, did_you_mean
 from .. import thresholds as T
 from ..words import plural
 from .grades import grade_order
+from .labels import number_labels, short_label, time_label
 from .names import glued_id, hints, names_rows
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
-from .table import number_labels, short_label, time_label
 from .times import are_parts_of_years, is_clock
 
 Floats = NDArray[np.float64]

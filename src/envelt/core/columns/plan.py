@@ -9,7 +9,7 @@ from typing import Any
 from ...errors import OptionError, did_you_mean, pointing
 from ..asked import each_once, finite_number, listed, text
 from .kinds import check_kind
-from .table import number_label
+from .labels import number_label
 
 
 @dataclass(frozen=True)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -14,6 +13,7 @@ from numpy.typing import NDArray
 
 from ...errors import unknown_column
 from ..words import plural
+from .labels import number_label, short_label, time_label
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int32]
@@ -356,45 +356,6 @@ def largest_apart(codes: NDArray[Any], size: int, most: int) -> tuple[NDArray[np
     renumber[kept] = np.arange(most, dtype=np.int32)
     renumber[-1] = -1
     return kept, renumber[codes], f"other ({plural(size - most, 'level')})"
-
-
-def number_label(value: float) -> str:
-    """Return a number as a person would write it: no trailing ``.0``, twelve digits at most."""
-    value = float(value)
-    return str(int(value)) if value.is_integer() and abs(value) < 2**53 else f"{value:.12g}"
-
-
-def number_labels(values: Iterable[float]) -> list[str]:
-    """Return different numbers as texts that differ: with twelve digits, or with as many as it takes."""
-    given = [float(v) for v in values]
-    labels = [number_label(v) for v in given]
-    return labels if len(set(labels)) == len(labels) else [repr(v) for v in given]
-
-
-def short_label(value: float) -> str:
-    """Return a number with six significant digits at most, whole ones in full."""
-    value = float(value)
-    return number_label(value) if value.is_integer() else f"{value:.6g}"
-
-
-def cut_labels(cuts: Sequence[float]) -> tuple[str, ...]:
-    """Name the parts that cut points make; a value on a cut goes right."""
-    ends = number_labels(cuts)
-    return (f"under {ends[0]}", *(f"{a} to {b}" for a, b in pairwise(ends)), f"{ends[-1]} up")
-
-
-def time_label(microseconds: int) -> str:
-    """Return a time as ISO 8601; the clock is left out at midnight."""
-    stamp = np.datetime64(int(microseconds), "us")
-    day = stamp.astype("datetime64[D]")
-    return str(day) if day == stamp else str(stamp.astype("datetime64[s]"))
-
-
-def time_labels(microseconds: Iterable[int]) -> list[str]:
-    """Return different times as texts that differ: to the second, or to the microsecond if it takes that."""
-    given = [int(t) for t in microseconds]
-    labels = [time_label(t) for t in given]
-    return labels if len(set(labels)) == len(labels) else [str(np.datetime64(t, "us")) for t in given]
 
 
 def _first_different(values: NDArray[Any], missing: Mask, most: int) -> list[Any]:

@@ -9,7 +9,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.table import number_label, short_label
+from ..columns.labels import number_label, short_label
 from ..columns.times import is_quantity
 from ..estimate import UNDEFINED_TEST, Significance
 from ..finding import Finding, marked
@@ -20,7 +20,8 @@ from ..shapes.peaks import TwoPeaks, peaks_by_width, two_peaks
 from ..shapes.ranks import run_lengths
 from ..shapes.resolution import recorded_step, step_in_words
 from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
-from ..stats.groups import GroupedRows, GroupSummary
+from ..stats.group_summary import GroupSummary
+from ..stats.groups import GroupedRows
 from ..words import be, p_text, plural
 from .tails import RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
 

@@ -24,7 +24,8 @@ from ..shapes.qq import QQ, normal_qq
 from ..shapes.resolution import recorded_step
 from ..shapes.spikes import round_spikes
 from ..stats.group_pairs import all_pairs
-from ..stats.groups import GroupedRows, GroupSummary, grouped_rows, one_group
+from ..stats.group_summary import GroupSummary
+from ..stats.groups import GroupedRows, grouped_rows, one_group
 from ..stats.sampling import Sampling
 from .column_findings import ColumnShape, column_shape_of, heaped_ends
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs

@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..finding import Finding, marked
 from ..stats.group_pairs import Pairs
-from ..stats.groups import GroupedRows, GroupSummary, brown_forsythe, compared
+from ..stats.group_summary import GroupSummary
+from ..stats.groups import GroupedRows, brown_forsythe, compared
 from ..words import p_text, plural
 
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ...errors import OptionError, did_you_mean, option
 from ..asked import check_options, finite_number, listed, refuse_unknown, text, whole_number, yes_no
-from ..columns.table import number_label
+from ..columns.labels import number_label
 from ..shapes.calendar import UNITS
 
 Floats = NDArray[np.float64]

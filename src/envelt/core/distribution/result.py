@@ -16,7 +16,7 @@ from ..shapes.bins import Bins
 from ..shapes.calendar import Profile
 from ..shapes.density import Density, overlap
 from ..shapes.qq import QQ
-from ..stats.groups import GroupSummary
+from ..stats.group_summary import GroupSummary
 from ..words import plural
 from .column_findings import ColumnShape
 from .look import Look, Scale

@@ -10,7 +10,8 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ...errors import OptionError, did_you_mean
-from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn, short_label, time_label
+from ..columns.labels import short_label, time_label
+from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ..finding import Finding, by_weight
 from ..parallel import in_threads
 from ..shapes.bins import Bins, readable_bins

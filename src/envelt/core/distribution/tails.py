@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from ...errors import option
 from .. import thresholds as T
-from ..columns.table import number_label, short_label
+from ..columns.labels import number_label, short_label
 from ..finding import Finding, marked
 from ..shapes.quantiles import sorted_quantiles
 from ..shapes.ranks import run_lengths
-from ..stats.groups import GroupSummary
+from ..stats.group_summary import GroupSummary
 from ..tallies.moments import Moments
 from ..words import plural
 

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from .. import thresholds as T
+from ..columns.labels import number_label
 from ..columns.outcome import Outcome
-from ..columns.table import CategoryColumn, Column, NumericColumn, Table, number_label
+from ..columns.table import CategoryColumn, Column, NumericColumn, Table
 from ..finding import Finding, by_weight, marked
 from ..parallel import in_threads
 from ..stats.sampling import Sampling

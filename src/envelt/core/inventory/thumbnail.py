@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..columns.table import CategoryColumn, Column, NumericColumn, TimeColumn, short_label, time_label
+from ..columns.labels import short_label, time_label
+from ..columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..shapes.quantiles import sorted_quantiles
 
 PARTS = 24

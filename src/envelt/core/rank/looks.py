@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from ..shapes.quantiles import Rows, rows_of_groups, sorted_groups
 from ..shapes.ranks import mid_ranks, ranks_of_ordinals, tie_term_of
+from ..stats.between import p_of_ranked_pair, p_of_ranks
 from ..stats.correlation import correlation_test, pearson_coefficient
 from ..stats.crossing import Crossing, product_test
-from ..stats.groups import p_of_ranked_pair, p_of_ranks
 from ..stats.heldout import Cells
 from ..stats.sampling import Sampling
 from ..stats.targets import ClassTarget, NumberTarget, Target

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..magnitude import in_unit
-from ..stats.crossing import chi_square_test
-from ..stats.groups import between_test
+from ..stats.between import between_test
+from ..stats.crossing import relation_of_counted
 from ..stats.sampling import Sampling
 
 Floats = NDArray[np.float64]
@@ -95,9 +95,5 @@ def cramers_v(a: Codes, size_a: int, b: Codes, size_b: int, sampling: Sampling) 
     else:
         used, counts = np.unique(cell, return_counts=True)
     phi2 = max(float(np.sum(counts**2 / (rows[used // size_b] * columns[used % size_b].astype(float)))) - 1, 0.0)
-    df = float((r - 1) * (c - 1))
-    corrected = max(0.0, phi2 - df / (n - 1))
-    smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
-    v = min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
-    p, effect = chi_square_test(x, y, (size_a, size_b), n * phi2, df, sampling.take(both))
-    return Strength(v, n, p, n * phi2, (df, float(min(r, c) - 1)), effect)
+    v, p, effect = relation_of_counted(x, y, (size_a, size_b), n * phi2, (r, c), sampling.take(both))
+    return Strength(v, n, p, n * phi2, (float((r - 1) * (c - 1)), float(min(r, c) - 1)), effect)

@@ -210,20 +210,22 @@ def product_test(x: Floats, y: Floats, sampling: Sampling) -> float:
     return float(2 * special.stdtr(count - 1, -abs(t)))
 
 
-def chi_square_test(
-    rows: Ints, columns: Ints, shape: tuple[int, int], statistic: float, df: float, sampling: Sampling
-) -> tuple[float, float]:
-    """Return the p of a chi-square that has been counted, and what units inflate it by.
+def relation_of_counted(
+    rows: Ints, columns: Ints, shape: tuple[int, int], statistic: float, levels: tuple[int, int], sampling: Sampling
+) -> tuple[float, float, float]:
+    """Return Cramér's V of a chi-square that has been counted, its p, and what units inflate it by.
 
     Parameters
     ----------
     rows, columns
         The level of each row, none ``-1``, shape (n,).
-    statistic, df
-        Pearson's chi-square over rows, and its degrees of freedom.
+    statistic, levels
+        Pearson's chi-square over rows, and how many levels of each column have rows.
     """
+    n, df = len(rows), float((levels[0] - 1) * (levels[1] - 1))
+    v = ct.v_of_phi_squared(statistic / n, n, *levels)
     if sampling.units is None:
-        return float(special.chdtrc(df, statistic)), 1.0
+        return v, float(special.chdtrc(df, statistic)), 1.0
     spread = between_cells(rows, columns, shape, sampling.units, sampling.cases)
-    effect = spread.mean / (df * max(len(rows), 1)) if df > 0 and spread.mean > 0 else float("nan")
-    return spread.test.p, max(effect, 1.0)
+    effect = spread.mean / (df * n) if df > 0 and spread.mean > 0 else float("nan")
+    return v, spread.test.p, max(effect, 1.0)

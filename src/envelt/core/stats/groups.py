@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -12,10 +12,11 @@ from scipy import special
 from .. import thresholds as T
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..later import Later
-from ..shapes.ordered import Ordered, SortedArray
+from ..shapes.ordered import SortedArray
 from ..shapes.quantiles import FEW_GROUPS, Rows, sorted_groups, sorted_present, sorted_quantiles
 from ..shapes.ranks import average_ranks_in, ranks_of
 from ..tallies.moments import Moments, MomentSummary
+from .group_summary import GroupSummary
 from .of_rows.many_groups import epsilon_squared, explained_of, kruskal_wallis, omega_squared, welch_anova
 from .of_rows.two_groups import (
     RankedPair,
@@ -35,65 +36,6 @@ Floats = NDArray[np.float64]
 QUARTILES = np.array([0.25, 0.5, 0.75])
 ROWS_APART = 200
 """With so many rows a group, on average, moments are summed group by group."""
-
-
-@dataclass(frozen=True)
-class GroupSummary:
-    """One row a group, every array of shape (groups,).
-
-    Parameters
-    ----------
-    labels, missing, moments
-        Of the groups: names, rows without a value, and n, mean, variance and shape.
-    quartiles
-        Shape (groups, 3).
-    ordered
-        Each group's sorted values, to be asked.
-    half_width
-        Half the 95 % interval of each mean, shape (groups,): Student's over rows, or by what units make it vary.
-    """
-
-    labels: tuple[str, ...]
-    missing: NDArray[np.int64]
-    moments: MomentSummary
-    quartiles: Floats
-    ordered: tuple[Ordered, ...]
-    half_width: Floats
-
-    @property
-    def mean_interval(self) -> tuple[Floats, Floats]:
-        """The 95 % interval of each mean; NaN for fewer than two values (or units)."""
-        return self.moments.mean - self.half_width, self.moments.mean + self.half_width
-
-    @cached_property
-    def modes(self) -> Floats:
-        """The most frequent value of each group, the smallest on ties; NaN where no value repeats."""
-        return np.array([_mode(g) for g in self.ordered])
-
-    @cached_property
-    def fences(self) -> Floats:
-        """Tukey's fences, 1.5 interquartile ranges beyond the quartiles, shape (groups, 2).
-
-        Infinite where the quartiles coincide: then nothing is called an outlier.
-        """
-        q1, q3 = self.quartiles[:, 0], self.quartiles[:, 2]
-        reach = np.where(q3 > q1, 1.5 * (q3 - q1), np.inf)
-        return np.stack([q1 - reach, q3 + reach], axis=1)
-
-    @cached_property
-    def outliers(self) -> NDArray[np.int64]:
-        """How many values of each group lie strictly beyond its fences."""
-        beyond = [
-            int(g.below(ends[:1])[0]) + len(g) - int(g.below(ends[1:], "right")[0])
-            for g, ends in zip(self.ordered, self.fences, strict=True)
-        ]
-        return np.array(beyond, np.int64)
-
-    def without_values(self) -> GroupSummary:
-        """Return the summary with its modes and outliers counted, and its values let go."""
-        settled = replace(self, ordered=())
-        settled.__dict__.update(modes=self.modes, fences=self.fences, outliers=self.outliers)
-        return settled
 
 
 @dataclass(frozen=True)
@@ -228,11 +170,6 @@ class GroupedRows:
         n = self.moments.n.astype(float)
         with np.errstate(invalid="ignore", divide="ignore"):
             return np.asarray(special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n))
-
-
-def _mode(ordered: Ordered) -> float:
-    values, n = ordered.top_values(1)
-    return float(values[0]) if len(n) and n[0] > 1 else float("nan")
 
 
 def grouped_rows(
@@ -400,57 +337,3 @@ def rank_test(groups: GroupedRows) -> Significance:
     """Return Mann–Whitney's test of two groups, Kruskal–Wallis's of more."""
     tests = _tests(groups)
     return tests["mann_whitney"] if len(groups.labels) == 2 else tests["kruskal_wallis"]
-
-
-def p_of_ranked_pair(first: Floats, second: Floats, ties: float) -> float:
-    """Return Mann–Whitney's p of two sorted groups of rows, tie- and continuity-corrected.
-
-    Parameters
-    ----------
-    ties
-        The sum of t³ − t over the runs of equal values in both groups together.
-    """
-    n1, n2 = len(first), len(second)
-    n = n1 + n2
-    spread = (n * (n + 1.0) * (n - 1) - ties) / (12 * (n - 1))
-    if spread <= 0 or min(n1, n2) == 0:
-        return float("nan")
-    away = abs(rank_pair(first, second).u - n1 * n2 / 2)
-    z = max(away - 0.5, 0.0) / np.sqrt(spread * n1 * n2 / n)
-    return float(min(1.0, 2 * special.ndtr(-z)))
-
-
-def p_of_ranks(ranks: Floats, codes: NDArray[np.int64], size: int, sampling: Sampling) -> float:
-    """Return the p that ranks differ between groups: Mann–Whitney of two, else Kruskal–Wallis; no group is ``-1``."""
-    n = np.bincount(codes, minlength=size).astype(np.float64)
-    used = int(np.count_nonzero(n))
-    centred = ranks - ranks.mean()
-    spread = float(np.sum(centred**2)) / max(len(ranks) - 1, 1)
-    if used < 2 or spread == 0:
-        return float("nan")
-    if sampling.units is not None:
-        if size == 2:
-            return UnitMeans.of(ranks, codes, 2, sampling.units, sampling.cases).difference()[0].p
-        return by_units.between_groups(ranks, codes, size, sampling.units, sampling.cases)[0].test.p
-    total = np.bincount(codes, weights=centred, minlength=size)
-    return float(special.chdtrc(used - 1, float(np.sum(total**2 / np.maximum(n, 1))) / spread))
-
-
-def between_test(
-    values: Floats, codes: NDArray[np.int64], size: int, f: float, df: tuple[float, float], sampling: Sampling
-) -> tuple[float, float]:
-    """Return the p of a classical F between groups, and what units inflate it by.
-
-    Parameters
-    ----------
-    values, codes
-        Of the rows, none missing, shape (n,).
-    f, df
-        The F over rows, and its degrees of freedom.
-    """
-    if sampling.units is None:
-        return float(special.fdtrc(*df, f)), 1.0
-    if sampling.cases < 2:
-        return float("nan"), float("nan")
-    spread, effect = by_units.between_groups(values, codes, size, sampling.units, sampling.cases)
-    return spread.test.p, max(effect, 1.0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from .. import thresholds as T
-from ..columns.table import short_label
+from ..columns.labels import short_label
 from ..finding import Finding, marked
 from .compare import Compared
 from .suggest import Suggestion

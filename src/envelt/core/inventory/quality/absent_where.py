@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ... import thresholds as T
-from ...columns.table import CategoryColumn, Column, Table, TimeColumn, short_label
+from ...columns.labels import short_label
+from ...columns.table import CategoryColumn, Column, Table, TimeColumn
 from ...columns.times import is_time
 from ...finding import Finding, marked
 from ...shapes.quantiles import few_values, quantile_edges

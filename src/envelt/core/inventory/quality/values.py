@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 from ....errors import option
 from ... import thresholds as T
 from ...columns.kinds import distinct_numbers
+from ...columns.labels import number_label, time_label
 from ...columns.names import possible_values
-from ...columns.table import NumericColumn, Table, TimeColumn, number_label, time_label
+from ...columns.table import NumericColumn, Table, TimeColumn
 from ...finding import Finding, marked
 from ...shapes.quantiles import sorted_quantiles
 from ...words import plural

@@ -134,15 +134,23 @@ def cramers_v(table: Ints, inflation: float = 1.0) -> Estimate:
     df = (r - 1) * (c - 1)
     x2 = chi_square(table).statistic
     phi2 = x2 / n
-    corrected = max(0.0, phi2 - df / (n - 1))
-    smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
-    v = min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
+    v = v_of_phi_squared(phi2, n, r, c)
     size = min(r, c) - 1
     fewer = n / inflation
     low, high = (np.sqrt(noncentral_chi_square(x2 / inflation, df, s) / fewer / size) for s in (0.975, 0.025))
     se = _phi_squared_se(table, fewer) / (2 * np.sqrt(phi2 * size)) if phi2 > 0 else 0.0
     low, high = min(low, v - Z95 * se, v), max(high, v + Z95 * se, v)
     return Estimate(v, float(max(0.0, low)), float(min(1.0, high)))
+
+
+def v_of_phi_squared(phi2: float, n: float, r: int, c: int) -> float:
+    """Return Bergsma's bias-corrected V of φ² = χ² / n in a table of r × c levels that all have rows.
+
+    Without the correction V of unrelated columns is about the root of df / n, and grows with their levels.
+    """
+    corrected = max(0.0, phi2 - (r - 1) * (c - 1) / (n - 1))
+    smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
+    return min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
 
 
 def _phi_squared_se(table: Ints, n: float) -> float:

@@ -1,0 +1,192 @@
+"""The operations of a preparation in their order, each with its reason, and how they are to be taken."""
+
+from __future__ import annotations
+
+import textwrap
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING, Any, Self
+
+from ..core.asked import whole_number
+from ..core.words import plural
+from ..errors import OptionError, did_you_mean
+from .fitted import Fitted
+from .operation import Operation
+from .operations import operation_of
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+RETURNS = ("pandas", "arrow")
+ABSENT = ("error", "missing")
+PARAMETERS = ("operations", "outcome", "unit", "seed", "absent", "returns")
+
+
+class OperationList:
+    """Operations in order, checked, with what they are to be fitted and applied by; `Preparation` fits them."""
+
+    def __init__(
+        self,
+        operations: Sequence[Operation | Mapping[str, Any]] = (),
+        *,
+        outcome: str | None = None,
+        unit: str | None = None,
+        seed: int = 0,
+        absent: str = "error",
+        returns: str = "pandas",
+    ) -> None:
+        self.operations = operations
+        self.outcome, self.unit, self.seed, self.absent, self.returns = outcome, unit, seed, absent, returns
+        self._fitted: Fitted | None = None
+        self._check()
+
+    def _check(self) -> None:
+        if isinstance(self.operations, (str, Mapping)) or not isinstance(self.operations, Iterable):
+            raise OptionError(f"Operations come as a list, not as {type(self.operations).__name__}.")
+        for what, value, known in (("absent", self.absent, ABSENT), ("returns", self.returns, RETURNS)):
+            if value not in known:
+                raise OptionError(f"No {what} {value!r}.{did_you_mean(str(value), known)}")
+        if isinstance(self.seed, bool) or not isinstance(self.seed, int) or self.seed < 0:
+            raise OptionError(f"The seed must be a whole number from 0 up, not {self.seed!r}.")
+        self._steps = tuple(operation_of(o) for o in self.operations)
+        if self.outcome is not None:
+            self.refuse_from({self.outcome})
+
+    def refuse_from(self, outcome: Collection[str]) -> None:
+        """Refuse operations that read the outcome, or what is made from it: a feature would know what it is to tell.
+
+        Only `encode` learns from it, by itself and out of fold.
+
+        Raises
+        ------
+        OptionError
+        """
+        for place, operation in enumerate(self._steps, start=1):
+            read = [n for n in operation.inputs if n in outcome]
+            if read and operation.name != "drop":
+                raise OptionError(
+                    f"Operation {place}, {operation.name}, reads {read[0]!r}, which is the outcome or made from it: "
+                    "what is made of it would tell a model what it is to find out. Leave it out; encode(using='rate') "
+                    "learns from the outcome out of fold."
+                )
+
+    def then(self, operation: str, *columns: str, reason: str = "", finding: str = "", **options: Any) -> Self:
+        """Return a preparation with one more operation, not fitted.
+
+        Parameters
+        ----------
+        operation
+            One of drop, rename, retype, relabel, derive, replace, fill, clip, reexpress, bin, merge_rare,
+            group_feature, parts_of_date, rescale, encode; docs/preparation.md lists their options.
+        *columns
+            It works on; of derive, the new column.
+        reason, finding
+            Why, and the code of the finding that led to it.
+        **options
+            Of the operation.
+
+        Raises
+        ------
+        OptionError
+        """
+        made = operation_of(
+            {"operation": operation, "columns": list(columns), "reason": reason, "finding": finding, **options}
+        )
+        return self._with(operations=(*self._steps, made))
+
+    def without(self, *places: int) -> Self:
+        """Return a preparation without the operations at these places, counted from 1, not fitted.
+
+        Raises
+        ------
+        OptionError
+        """
+        for place in places:
+            whole_number(place, 1, "place of an operation")
+            if not 1 <= place <= len(self._steps):
+                raise OptionError(f"There are {plural(len(self._steps), 'operation')}: none is number {place}.")
+        return self._with(operations=tuple(o for i, o in enumerate(self._steps, 1) if i not in places))
+
+    def _with(self, **changes: Any) -> Self:
+        return type(self)(**{**self.get_params(), **changes})
+
+    def __len__(self) -> int:
+        return len(self._steps)
+
+    def __iter__(self) -> Iterator[Operation]:
+        return iter(self._steps)
+
+    def get_params(self, deep: bool = True) -> dict[str, Any]:
+        """Return what it was made with."""
+        return {n: getattr(self, n) for n in PARAMETERS}
+
+    def set_params(self, **params: Any) -> Self:
+        """Change what it was made with, and return it; what it learned is forgotten.
+
+        Raises
+        ------
+        OptionError
+        """
+        known = self.get_params()
+        for name, value in params.items():
+            if name not in known:
+                raise OptionError(f"A preparation has no parameter {name!r}.{did_you_mean(name, known)}")
+            setattr(self, name, value)
+        if set(params) - {"returns"}:
+            self._fitted = None
+        self._check()
+        return self
+
+    def set_output(self, *, transform: str | None = None) -> Self:
+        """Say what `transform` returns: "pandas" (also "default") or "arrow".
+
+        Raises
+        ------
+        OptionError
+        """
+        if transform is not None:
+            self.set_params(returns="pandas" if transform == "default" else transform)
+        return self
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """One row an operation: operation, columns, options, reason, finding."""
+        import pandas as pd
+
+        return pd.DataFrame(
+            {
+                "operation": [o.name for o in self._steps],
+                "columns": [list(o.columns) for o in self._steps],
+                "options": [o.in_words() for o in self._steps],
+                "reason": [o.reason for o in self._steps],
+                "finding": [o.finding for o in self._steps],
+            },
+            index=pd.RangeIndex(1, len(self._steps) + 1, name="place"),
+        )
+
+    def _headline(self) -> str:
+        head = f"Preparation of {plural(len(self._steps), 'operation')}"
+        if self._fitted is None:
+            return f"{head}, not fitted"
+        f = self._fitted
+        return f"{head}, fitted on {plural(f.rows, 'row')}: {len(f.columns)} columns in, {len(f.features)} features out"
+
+    def __repr__(self) -> str:
+        lines = [self._headline()]
+        for i, o in enumerate(self._steps, 1):
+            names = ", ".join(o.columns[:6]) + (f", … ({len(o.columns)})" if len(o.columns) > 6 else "")
+            what = f"{i:3d}  {o.name}: {names}" + (f"; {o.in_words()}" if o.in_words() else "")
+            lines += textwrap.wrap(
+                what, 100, subsequent_indent="       ", max_lines=3, placeholder=" …", break_on_hyphens=False
+            )
+            if o.reason:
+                code = f" [{o.finding}]" if o.finding else ""
+                lines += textwrap.wrap(f"because {o.reason}{code}", 93, initial_indent=" " * 7,
+                                       subsequent_indent=" " * 7, break_on_hyphens=False)  # fmt: skip
+        return "\n".join(lines)
+
+    def _repr_html_(self) -> str:
+        from ..write.html import fragment
+        from ..write.shown import ShownTable
+
+        frame = self.table.assign(columns=[", ".join(o.columns) for o in self._steps])
+        return fragment(self._headline(), (), {"table": ShownTable(frame)}, ())
