@@ -414,10 +414,11 @@ def test_the_command_draws_each_method_panels_and_frames(run, tmp_path):
 def test_many_rows_are_drawn_as_density():
     r = np.random.default_rng(0)
     from envelt.draw.embed import draw_map
+    from envelt.draw.parts.canvas import Page
     from envelt.views.embed import MapGroups
 
     at = r.normal(size=(30_000, 2))
     groups = MapGroups("y", ("a", "b"), (at[:, 0] > 0).astype(np.int64), None)
-    figure = draw_map(at, groups, np.zeros(0, np.int64), "t", "about", "told.", "neighbours", False)
+    figure = draw_map(at, groups, np.zeros(0, np.int64), Page("t", "about"), "told.", "neighbours", False)
     assert any(image for axes in figure.axes for image in axes.images)
     assert len(lay_out(affinities(nearest_rows(at[:800], 5), 3.0), at[:800], schedule_of(800))) == 800

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from .draw.parts.canvas import Page
+
 PICTURES = ("png", "svg", "pdf")
 DOCUMENTS = ("html", "md", "csv", "json")
 
@@ -79,8 +81,8 @@ class View:
         """Return what is worth a person's attention."""
         return ()
 
-    def _picture(self) -> Figure:
-        """Draw the picture."""
+    def _picture(self, page: Page) -> Figure:
+        """Draw the picture on a page of this title, or in the axes it has."""
         raise NotImplementedError
 
     def _order(self) -> Sequence[int] | None:
@@ -188,20 +190,15 @@ class View:
         OptionError
             The picture has several panels.
         """
-        from .draw.parts import style
+        from .draw.parts.canvas import Page
         from .draw.parts.readable import make_readable
 
-        if ax is None:
-            figure = self._picture()
-            make_readable(figure)
-            return figure
-        if not hasattr(ax, "get_position"):
+        if ax is not None and not hasattr(ax, "get_position"):
             raise OptionError(
                 f"A picture is drawn into Matplotlib axes, not into {ax!r}: figure.add_subplot() makes them."
             )
-        with style.into(ax):
-            figure = self._picture()
-        make_readable(ax)
+        figure = self._picture(Page(self.title, self._line(), ax))
+        make_readable(figure if ax is None else ax)
         return figure
 
     def picture(self) -> tuple[bytes, str]:

@@ -13,8 +13,10 @@ from .parts import style
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from .parts.canvas import Page
 
-def draw_classes(result: ClassBalance, title: str, about: str) -> Figure:
+
+def draw_classes(result: ClassBalance, page: Page) -> Figure:
     """Draw bars from zero with the count and share of each class on them."""
     levels, counts = result.outcome.levels, result.counts
     shown = np.argsort(-counts, kind="stable")[: style.MOST_LEVELS] if len(levels) > style.MOST_LEVELS else None
@@ -23,9 +25,9 @@ def draw_classes(result: ClassBalance, title: str, about: str) -> Figure:
     with style.house_style():
         largest = levels[int(counts.argmax())]
         note = f"Always saying {largest!r} would be right in {percent(result.largest_share)} of these rows."
-        figure = style.new_figure(title, about, note)
+        canvas = page.begin(note)
         left = 60 + min(300, 9 * max(len(level) for level in levels))
-        axes = style.place(figure, left, 110, 190, 90)
+        axes = canvas.place(left, 110, 190, 90)
         colours = style.class_colours(levels)
         bars = axes.barh(
             range(len(order)),
@@ -52,4 +54,4 @@ def draw_classes(result: ClassBalance, title: str, about: str) -> Figure:
         axes.xaxis.set_major_formatter(lambda v, _: count(v))
         style.bare(axes, "left")
         parts = ", ".join(f"{levels[i]} {count(counts[i])} ({percent(counts[i] / total)})" for i in order[:12])
-        return style.describe(figure, f"Bars of the outcome's classes: {parts}.")
+        return canvas.describe(f"Bars of the outcome's classes: {parts}.")

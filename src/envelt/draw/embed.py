@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from .parts.canvas import Canvas, Page
+
 Floats = NDArray[np.float64]
 
 DENSE = 20_000
@@ -28,21 +30,21 @@ CAUTION = {
 
 
 def draw_map(
-    at: Floats, groups: Any, ringed: NDArray[np.int64], title: str, about: str, told: str, method: str, panels: bool
+    at: Floats, groups: Any, ringed: NDArray[np.int64], page: Page, told: str, method: str, panels: bool
 ) -> Figure:  # fmt: skip
     """Draw rows as dots, by class, or one panel a class."""
     rings = " Ringed: rows among another class." if len(ringed) and not panels else ""
     with style.house_style():
-        figure = style.new_figure(title, about, f"{CAUTION[method]} {told}{rings}")
+        canvas = page.begin(f"{CAUTION[method]} {told}{rings}")
         if panels and groups.codes is not None:
-            _panels(figure, at, groups)
+            _panels(canvas, at, groups)
         else:
-            axes = style.place(figure, 40, 84, 300, 66)
+            axes = canvas.place(40, 84, 300, 66)
             _rows(axes, at, groups)
             if len(at) <= DENSE:
                 _rings(axes, at, ringed)
             _key(axes, groups, len(at))
-        return style.describe(figure, f"Map of {len(at):,} rows{_by(groups)}. {told}")
+        return canvas.describe(f"Map of {len(at):,} rows{_by(groups)}. {told}")
 
 
 def _by(groups: Any) -> str:
@@ -160,7 +162,7 @@ def _key(axes: Axes, groups: Any, n: int) -> None:
                   color=style.DIM, transform=axes.transAxes)  # fmt: skip
 
 
-def _panels(figure: Figure, at: Floats, groups: Any) -> None:
+def _panels(canvas: Canvas, at: Floats, groups: Any) -> None:
     """Draw one small map a class, the others in grey."""
     shown = list(range(min(len(groups.levels), 12)))
     across = min(len(shown), 2 if len(shown) == 4 else 3 if len(shown) <= 6 else 4)
@@ -169,7 +171,7 @@ def _panels(figure: Figure, at: Floats, groups: Any) -> None:
     size, alpha = _size(2 * len(at))
     for place, k in enumerate(shown):
         left, top = 28 + place % across * width, 92 + place // across * height
-        axes = style.place(figure, left + 6, top + 20, style.WIDTH - left - width + 6, style.HEIGHT - top - height + 6)
+        axes = canvas.place(left + 6, top + 20, style.WIDTH - left - width + 6, style.HEIGHT - top - height + 6)
         _frame(axes, at)
         mine = groups.codes == k
         other = np.flatnonzero(~mine)[:: max(1, len(at) // DENSE)]
@@ -181,32 +183,31 @@ def _panels(figure: Figure, at: Floats, groups: Any) -> None:
 
 
 def draw_components(
-    at: Floats, groups: Any, ringed: NDArray[np.int64], explained: Floats, loadings: pd.DataFrame, title: str,
-    about: str,
+    at: Floats, groups: Any, ringed: NDArray[np.int64], explained: Floats, loadings: pd.DataFrame, page: Page,
 ) -> Figure:  # fmt: skip
     """Draw the first two components, the share of each, and which columns make the axes."""
     with style.house_style():
-        figure = style.new_figure(title, about, CAUTION["pca"])
-        axes = style.place(figure, 60, 84, 470, 92)
+        canvas = page.begin(CAUTION["pca"])
+        axes = canvas.place(60, 84, 470, 92)
         _rows(axes, at, groups)
         axes.set_xlabel(f"component 1, {percent(float(explained[0]))} of the variance")
         if len(explained) > 1:
             axes.set_ylabel(f"component 2, {percent(float(explained[1]))}")
         if len(at) <= DENSE:
             _rings(axes, at, ringed)
-        scree = style.place(figure, style.WIDTH - 400, 104, 40, 540)
+        scree = canvas.place(style.WIDTH - 400, 104, 40, 540)
         first = explained[:12]
         scree.bar(np.arange(1, len(first) + 1), first, color=style.PALETTE[0], alpha=0.85)
         style.percent_axis(scree.yaxis, 4)
         scree.set_title("share of the variance", loc="left", size=10.5, weight="bold")
         scree.set_xlabel("component", size=9)
-        _loadings(figure, loadings)
+        _loadings(canvas, loadings)
         shares = ", ".join(percent(float(e)) for e in explained[:3])
-        return style.describe(figure, f"Principal components of {len(at):,} rows{_by(groups)}: {shares}.")
+        return canvas.describe(f"Principal components of {len(at):,} rows{_by(groups)}: {shares}.")
 
 
-def _loadings(figure: Figure, loadings: pd.DataFrame) -> None:
-    bars = style.place(figure, style.WIDTH - 270, 350, 40, 92)
+def _loadings(canvas: Canvas, loadings: pd.DataFrame) -> None:
+    bars = canvas.place(style.WIDTH - 270, 350, 40, 92)
     two = loadings.iloc[:, :2]
     top = two.abs().max(axis=1).nlargest(12).index
     shown = two.loc[two.index.isin(top)]
@@ -222,43 +223,39 @@ def _loadings(figure: Figure, loadings: pd.DataFrame) -> None:
 
 def draw_beside(
     first: Floats, second: Floats, titles: tuple[str, str], groups: Any, moved: NDArray[np.int64], fit: float,
-    about: str,
+    page: Page,
 ) -> Figure:  # fmt: skip
     """Draw two maps of the same rows, the second laid over the first, the rows that moved most ringed in both."""
     with style.house_style():
         note = "The second is moved, turned and scaled onto the first. Ringed: the rows that lie elsewhere most."
-        figure = style.new_figure(f"Two maps of the same rows agree at {places(fit, 2)}", about, note)
+        canvas = page.begin(note)
         half = (style.WIDTH - 56) / 2
         for k, (at, title) in enumerate(zip((first, second), titles, strict=True)):
             left = 28 + k * half
-            axes = style.place(figure, left + 6, 120, style.WIDTH - left - half + 6, 66)
+            axes = canvas.place(left + 6, 120, style.WIDTH - left - half + 6, 66)
             _rows(axes, at, groups)
             _rings(axes, at, moved)
             axes.set_title(title, loc="left", size=11, weight="bold", pad=5)
-        return style.describe(figure, f"Two maps of {len(first):,} rows; agreement {fit:.2f}.")
+        return canvas.describe(f"Two maps of {len(first):,} rows; agreement {fit:.2f}.")
 
 
-def draw_frames(
-    frames: list[tuple[int, Floats]], grown: pd.DataFrame, groups: Any, title: str, about: str
-) -> Figure:  # fmt: skip
+def draw_frames(frames: list[tuple[int, Floats]], grown: pd.DataFrame, groups: Any, page: Page) -> Figure:
     """Draw small maps as the layout formed, with how its quality grew."""
     across = min(len(frames), 4)
     down = -(-len(frames) // across)
     with style.house_style():
         note = "As it formed; trust is trustworthiness, kept the share of nearest rows kept, on up to 300 rows."
-        figure = style.new_figure(title, about, note)
+        canvas = page.begin(note)
         width, height = (style.WIDTH - 56) / across, min((style.HEIGHT - 150) / down, 340.0)
         codes = np.full(len(frames[0][1]), -1) if groups.codes is None else groups.codes
         colours = np.array([*(_colour(k) for k in range(max(len(groups.levels), 1))), style.QUIET])
         some = np.arange(len(codes))[:: max(1, len(codes) // 5_000)]
         for place, ((step, at), (_, row)) in enumerate(zip(frames, grown.iterrows(), strict=True)):
             left, top = 28 + place % across * width, 92 + place // across * height
-            axes = style.place(
-                figure, left + 6, top + 22, style.WIDTH - left - width + 6, style.HEIGHT - top - height + 6
-            )
+            axes = canvas.place(left + 6, top + 22, style.WIDTH - left - width + 6, style.HEIGHT - top - height + 6)
             _frame(axes, at)
             size = _size(4 * len(some))[0]
             axes.scatter(at[some, 0], at[some, 1], s=size, color=colours[codes[some]], lw=0, alpha=0.8, rasterized=True)
             told = f"step {step}: trust {places(row['trustworthiness'], 2)}, kept {percent(row['neighbour_recall'])}"
             axes.set_title(told, loc="left", size=9.5, pad=4)
-        return style.describe(figure, f"A map of {len(codes):,} rows as it formed, {len(frames)} pictures.")
+        return canvas.describe(f"A map of {len(codes):,} rows as it formed, {len(frames)} pictures.")

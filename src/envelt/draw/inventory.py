@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from .parts.canvas import Canvas, Page
+
 FAMILY = {
     "continuous": style.PALETTE[0],
     "discrete": style.PALETTE[0],
@@ -30,7 +32,7 @@ A_PANEL = 26
 MOST_ROWS = 2 * A_PANEL
 
 
-def draw_inventory(result: Inventory, title: str, about: str) -> Figure:
+def draw_inventory(result: Inventory, page: Page) -> Figure:
     """Draw one row a column: its name, kind, missing share on a track, distinct values; two panels if many."""
     shown = result.columns
     if len(shown) > MOST_ROWS:
@@ -48,18 +50,18 @@ def draw_inventory(result: Inventory, title: str, about: str) -> Figure:
         note = (
             "Blue numbers, green categories, amber dates, grey the rest. Bold: named in findings. *: kind by your word."
         )
-        figure = style.new_figure(title, about, note + more)
+        canvas = page.begin(note + more)
         width = (1280 - 40) / len(panels)
         longest = max(len(p) for p in panels)
         for i, panel in enumerate(panels):
-            _panel(figure, panel, 20 + i * width, width, longest)
+            _panel(canvas, panel, 20 + i * width, width, longest)
         parts = ", ".join(f"{c.name} {c.kind} {percent(c.missing_share)} missing" for c in result.columns[:20])
-        return style.describe(figure, f"Inventory of {plural(len(result.columns), 'column')}: {parts}.")
+        return canvas.describe(f"Inventory of {plural(len(result.columns), 'column')}: {parts}.")
 
 
-def _panel(figure: Figure, columns: tuple[ColumnFacts, ...], left: float, width: float, longest: int) -> None:
+def _panel(canvas: Canvas, columns: tuple[ColumnFacts, ...], left: float, width: float, longest: int) -> None:
     height = min(26.0 * longest + 10, 800 - 120 - 60)
-    axes = style.place(figure, left, 118, 1280 - left - width, 800 - 118 - height)
+    axes = canvas.place(left, 118, 1280 - left - width, 800 - 118 - height)
     axes.set_xlim(0, width)
     axes.set_ylim(longest - 0.4, -0.6)
     style.bare(axes, "left", "bottom")

@@ -14,11 +14,12 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from ..prepare.watched import Watched
+    from .parts.canvas import Page
 
 MOST = 40
 
 
-def draw_prepared(rows: Sequence[tuple[str, str, Watched]], n: int, title: str, about: str) -> Figure:
+def draw_prepared(rows: Sequence[tuple[str, str, Watched]], n: int, page: Page) -> Figure:
     """Draw a bar an operation, from the top in their order: the share of rows it changed."""
     shown = rows[:MOST]
     hidden = len(rows) - len(shown)
@@ -27,8 +28,8 @@ def draw_prepared(rows: Sequence[tuple[str, str, Watched]], n: int, title: str, 
     with style.house_style():
         crowded = len(shown) > 26
         height = max(420, min(style.HEIGHT, 190 + 30 * len(shown)))
-        figure = style.new_figure(title, about, note, height)
-        axes = style.place(figure, 400, 110, 300, 92)
+        canvas = page.begin(note, height)
+        axes = canvas.place(400, 110, 300, 92)
         for y, (_, _, w) in enumerate(shown):
             share = w.rows_changed / max(n, 1)
             axes.barh(y, share, 0.62, color=style.PALETTE[0], alpha=0.85)
@@ -54,7 +55,7 @@ def draw_prepared(rows: Sequence[tuple[str, str, Watched]], n: int, title: str, 
         axes.grid(axis="x")
         style.bare(axes, "left")
         told = "; ".join(f"{name}: {count(w.rows_changed)} rows changed" for name, _, w in shown)
-        return style.describe(figure, f"What {plural(len(rows), 'operation')} changed. {told[:700]}.")
+        return canvas.describe(f"What {plural(len(rows), 'operation')} changed. {told[:700]}.")
 
 
 def _said(w: Watched) -> str:

@@ -15,10 +15,12 @@ from .parts.labels import margin
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from .parts.canvas import Page
+
 MOST_ROWS = 30
 
 
-def draw_rank(result: Ranking, title: str, about: str) -> Figure:
+def draw_rank(result: Ranking, page: Page) -> Figure:
     """Draw candidates best first; strong ones stand apart, on an axis of their own."""
     scored = [c for c in result.candidates if c.held_out.share == c.held_out.share]
     strong = [c for c in scored if c.strong][:8]
@@ -32,13 +34,13 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
             f"Share of the {what} that a candidate alone removes on rows it was not fitted on, with 95 % "
             f"intervals; hollow where they reach 0.{more}"
         )
-        figure = style.new_figure(title, about, note)
+        canvas = page.begin(note)
         heading = ("share", "AUC", "q") if _is_binary(result) else ("share", "q")
         left = margin([c.name for c in strong + shown], 100)
         top = 112.0
         if strong:
             height = 26 * len(strong) + 8
-            axes = style.place(figure, left, top, 250, 800 - top - height)
+            axes = canvas.place(left, top, 250, 800 - top - height)
             interval_rows(axes, [_row(c, style.STOP if c.too_good else style.PALETTE[0]) for c in strong], heading)
             axes.set_xlim(0, 1)
             axes.text(
@@ -51,7 +53,7 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
             )
             top += height + 52
         if shown:
-            axes = style.place(figure, left, top, 250, 88)
+            axes = canvas.place(left, top, 250, 88)
             interval_rows(axes, [_row(c, style.PALETTE[0]) for c in shown], () if strong else heading)
             axes.axvline(0, color=style.DIM, lw=1)
             low = min(min(c.held_out.low for c in shown), 0)
@@ -59,7 +61,7 @@ def draw_rank(result: Ranking, title: str, about: str) -> Figure:
             axes.set_xlim(low - 0.02 * (high - low), high + 0.03 * (high - low))
             axes.set_xlabel("held-out share (0 nothing, 1 everything)")
         parts = ", ".join(f"{c.name} {places(c.held_out.share)}" for c in (strong + shown)[:12])
-        return style.describe(figure, f"Held-out shares for {result.outcome.name}, best first: {parts}.")
+        return canvas.describe(f"Held-out shares for {result.outcome.name}, best first: {parts}.")
 
 
 def _is_binary(result: Ranking) -> bool:

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from .parts.canvas import Canvas, Page
+
 MOST = 6
 MOST_COLUMNS = 15
 ACROSS = 3
@@ -25,7 +27,7 @@ REACH = 4.0
 """Standard deviations shown on either side of a Q–Q line."""
 
 
-def draw_transforms(compared: Compared, suggestion: Suggestion, title: str, about: str) -> Figure:
+def draw_transforms(compared: Compared, suggestion: Suggestion, page: Page) -> Figure:
     """Draw a column of pictures a transform: as it is, the suggested one, then the nearest to normal."""
     usable = [s for s in compared.usable if len(s.edges)]
     rest = [s for s in usable if s.name not in ("as_is", suggestion.name)]
@@ -38,19 +40,19 @@ def draw_transforms(compared: Compared, suggestion: Suggestion, title: str, abou
         f"line beyond ±4 deviations is cut.{left_out}"
     )
     with style.house_style():
-        figure = style.new_figure(title, about, note)
+        canvas = page.begin(note)
         width = (style.WIDTH - 92) / max(len(shown), 4)
         for k, seen in enumerate(shown):
             left, right = 64 + k * width + 8, style.WIDTH - 64 - (k + 1) * width + 8
             marked = seen.name == suggestion.name
             colour = AFTER if marked else BEFORE if seen.name == "as_is" else OTHER
-            above = style.place(figure, left, 172, right, 400)
+            above = canvas.place(left, 172, right, 400)
             _histogram(above, seen, colour)
             _head(above, seen, marked)
-            below = style.place(figure, left, 446, right, 84)
+            below = canvas.place(left, 446, right, 84)
             _against_normal(below, compared, seen, colour, k == 0)
         told = "; ".join(f"{s.name} skewness {places(s.skewness, 2)}, distance {places(s.distance)}" for s in shown)
-        return style.describe(figure, f"Transforms of {compared.name}, suggested {suggestion.name}. {told}.")
+        return canvas.describe(f"Transforms of {compared.name}, suggested {suggestion.name}. {told}.")
 
 
 def _head(axes: Axes, seen: Seen, marked: bool) -> None:
@@ -94,7 +96,7 @@ def _against_normal(axes: Axes, compared: Compared, seen: Seen, colour: str, fir
     axes.set_xlabel("of the normal", size=8.5, labelpad=2)
 
 
-def draw_transforms_sheet(judged: Sequence[tuple[str, Compared, Suggestion]], title: str, about: str) -> Figure:
+def draw_transforms_sheet(judged: Sequence[tuple[str, Compared, Suggestion]], page: Page) -> Figure:
     """Draw two small histograms and a Q–Q line a column: before, and after the suggested transform."""
     shown = [j for j in judged if len(j[1].seen["as_is"].edges)][:MOST_COLUMNS]
     hidden = len(judged) - len(shown)
@@ -105,16 +107,16 @@ def draw_transforms_sheet(judged: Sequence[tuple[str, Compared, Suggestion]], ti
     )
     down = max(2, -(-len(shown) // ACROSS))
     with style.house_style():
-        figure = style.new_figure(title, about, note)
+        canvas = page.begin(note)
         width, each = (style.WIDTH - 40) / ACROSS, min((style.HEIGHT - 150) / down, 220.0)
         for k, (name, compared, suggestion) in enumerate(shown):
             left, top = 28 + (k % ACROSS) * width, 92 + (k // ACROSS) * each
-            _one(figure, name, compared, suggestion, left, top, width - 24, each)
+            _one(canvas, name, compared, suggestion, left, top, width - 24, each)
         told = "; ".join(f"{name}: {s.name}" for name, _, s in shown)
-        return style.describe(figure, f"Transforms suggested for {plural(len(shown), 'column')}: {told[:600]}.")
+        return canvas.describe(f"Transforms suggested for {plural(len(shown), 'column')}: {told[:600]}.")
 
 
-def _one(figure: Figure, name: str, compared: Compared, suggestion: Suggestion, left: float, top: float, width: float,
+def _one(canvas: Canvas, name: str, compared: Compared, suggestion: Suggestion, left: float, top: float, width: float,
          each: float) -> None:  # fmt: skip
     before, after = compared.seen["as_is"], compared.seen[suggestion.name]
     part = width / 3
@@ -122,8 +124,7 @@ def _one(figure: Figure, name: str, compared: Compared, suggestion: Suggestion, 
     for i in range(3):
         start = left + i * part
         boxes.append(
-            style.place(
-                figure, start, top + 38, style.WIDTH - start - part + 12, style.HEIGHT - top - each + 26
+            canvas.place(start, top + 38, style.WIDTH - start - part + 12, style.HEIGHT - top - each + 26
             )
         )  # fmt: skip
     _histogram(boxes[0], before, BEFORE)

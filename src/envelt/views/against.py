@@ -39,6 +39,8 @@ from .written import SPARE_OF_GROUPS
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 
 def _one_of(*kinds: type[Result]) -> Callable[[AgainstView], bool]:
     return lambda view: isinstance(view._result, kinds)
@@ -248,8 +250,8 @@ class AgainstView(View):
         order: list[int] = reading_order(result.comparison.summary.moments.n, result.shrunken).tolist()
         return order  # as drawn
 
-    def _picture(self) -> Figure:
-        return _draw(self._result, self.title, self._line(), self._names, self._parts is not None)
+    def _picture(self, page: Page) -> Figure:
+        return _draw(self._result, page, self._names, self._parts is not None)
 
 
 def _title(result: Result, names: Captions, divided: bool) -> str:
@@ -327,29 +329,29 @@ def _pairs_table(pairs: Pairs, names: tuple[str, ...]) -> pd.DataFrame:
     )
 
 
-def _draw(result: Result, title: str, line: str, names: Captions, divided: bool) -> Figure:
+def _draw(result: Result, page: Page, names: Captions, divided: bool) -> Figure:
     from ..draw.distribution.distribution import draw_distribution
 
     if isinstance(result, NumberByClass | NumberByLevels):
         d = result.distribution
         if d.look.picture != "auto" or (divided and isinstance(result, NumberByClass)):
-            return draw_distribution(captioned(d, names), title, line)
+            return draw_distribution(captioned(d, names), page)
     if isinstance(result, NumberByClass):
         from ..draw.against.number import draw_number_by_class
 
-        return draw_number_by_class(names.of(result), title, line)
+        return draw_number_by_class(names.of(result), page)
     if isinstance(result, LevelsByClass):
         from ..draw.against.levels import draw_levels_by_class
 
-        return draw_levels_by_class(names.of(result), title, line)
+        return draw_levels_by_class(names.of(result), page)
     if isinstance(result, NumberByLevels):
         from ..draw.against.levels_number import draw_number_by_levels
 
-        return draw_number_by_levels(names.of(result), title, line)
+        return draw_number_by_levels(names.of(result), page)
     if isinstance(result, NumberByNumber):
         from ..draw.against.scatter import draw_number_by_number
 
-        return draw_number_by_number(names.of(result), title, line)
+        return draw_number_by_number(names.of(result), page)
     from ..draw.against.over_time import draw_number_over_time
 
-    return draw_number_over_time(names.of(result), title, line)
+    return draw_number_over_time(names.of(result), page)

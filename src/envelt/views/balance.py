@@ -34,6 +34,8 @@ from .written import COUNTED, EFFECTS, GROUPS, OUTLIERS, RATES, SPARE_OF_GROUPS,
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 
 def _classes(view: BalanceView) -> bool:
     return view._classes is not None
@@ -222,16 +224,16 @@ class BalanceView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._findings()
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         if self._numbers is not None:
             from ..draw.distribution.distribution import draw_distribution
 
-            return draw_distribution(captioned(self._numbers, self._names), self.title, self._line())
+            return draw_distribution(captioned(self._numbers, self._names), page)
         if self._crossed is not None:
-            return self._crossed.draw(self.title, self._line(), picture="shares")
+            return self._crossed.draw(page, picture="shares")
         from ..draw.balance import draw_classes
 
-        return draw_classes(self._names.of(self._class_result), self.title, self._line())
+        return draw_classes(self._names.of(self._class_result), page)
 
 
 def _in_words(result: ClassBalance) -> str:

@@ -30,6 +30,8 @@ from .tables import effects_table, pooled_table, ratio_note, tests_table
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 
 def checked_shares(of: str) -> str:
     """Return what shares are of, if it is one of row, column and all."""
@@ -118,7 +120,7 @@ class CrossedTables:
         return pd.concat(frames, keys=[t.label for t in self.tables], names=["part", *frames[0].index.names])
 
     def draw(
-        self, title: str, line: str, *, within: str = "", picture: str, colour: str = "share", order: str = "level"
+        self, page: Page, *, within: str = "", picture: str, colour: str = "share", order: str = "level"
     ) -> Figure:
         """Draw the picture asked for."""
         from ..draw.contingency.contingency import draw_contingency
@@ -129,7 +131,7 @@ class CrossedTables:
         )
         outcome = self.outcome if self.has("rates") else None
         said = None if outcome is None else replace(outcome, name=self.names(outcome.name))
-        return draw_contingency(named, said, title, within, line, picture=picture, colour=colour, order=order)
+        return draw_contingency(named, said, page, within, picture=picture, colour=colour, order=order)
 
     def _captioned(self, axis: AxisLevels) -> AxisLevels:
         return replace(axis, names=tuple(self.names(n) for n in axis.names))
@@ -275,11 +277,9 @@ class ContingencyView(View):
         order: list[int] = row_order(self.crossed.first, self._by).tolist()
         return order
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         picture, colour = self._look
-        return self.crossed.draw(
-            self.title, self._line(), within=self._within, picture=picture, colour=colour, order=self._by
-        )
+        return self.crossed.draw(page, within=self._within, picture=picture, colour=colour, order=self._by)
 
 
 def _index(axis: AxisLevels) -> pd.Index[Any]:

@@ -25,6 +25,8 @@ from .written import COUNTED, GROUPS, OUTLIERS, SPARE_OF_GROUPS
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 MOST_OUTLIERS_SHOWN = 5
 MANY_GROUPS = 6
 
@@ -180,15 +182,15 @@ class DistributionView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._result.findings
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         if self._numbers is not None:
             from ..draw.distribution.distribution import draw_distribution
 
-            return draw_distribution(captioned(self._numbers, self._names), self.title, self._line())
+            return draw_distribution(captioned(self._numbers, self._names), page)
         from ..draw.distribution.bars import draw_bars
 
         drawn = replace(self._level_result, name=self._names(self._result.name))
-        return draw_bars(drawn, self.title, self._line())
+        return draw_bars(drawn, page)
 
 
 def captioned(result: NumberDistribution, names: Captions) -> NumberDistribution:
@@ -342,9 +344,9 @@ class SheetView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._result().findings
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.distribution.sheet import draw_sheet
 
         result = self._result()
         drawn = replace(result, columns=tuple(replace(c, name=self._names(c.name)) for c in result.columns))
-        return draw_sheet(drawn, self.title, self._line())
+        return draw_sheet(drawn, page)

@@ -29,6 +29,8 @@ from .captions import Captions
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 MOST_SUSPECTS = 10
 MOST_COMPONENTS = 10
 
@@ -233,12 +235,14 @@ class EmbedView(View):
             The maps are of other rows.
         """
         from ..draw.embed import draw_beside
+        from ..draw.parts.canvas import Page
 
         fit, away = self._laid(other)
         here, there = self._result.made().at, other._result.made().at
+        page = Page(f"Two maps of the same rows agree at {places(fit, 2)}", self._line())
         titles = (f"this one ({self._method})", f"the other ({other._method})")
         far = np.argsort(-away, kind="stable")[:30]
-        return draw_beside(here, laid_over(here, there)[1], titles, self._result.groups, far, fit, self._line())
+        return draw_beside(here, laid_over(here, there)[1], titles, self._result.groups, far, fit, page)
 
     def _laid(self, other: EmbedView) -> tuple[float, NDArray[np.float64]]:
         if not isinstance(other, EmbedView) or not self._result.rows.equals(other._result.rows):
@@ -268,22 +272,21 @@ class EmbedView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._result.findings()
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.embed import draw_components, draw_frames, draw_map
 
         r = self._result
         groups = r.groups._replace(name=None if r.groups.name is None else self._names(r.groups.name))
         ringed = np.zeros(0, np.int64) if r.suspects is None else r.suspects().rows
         if r.made().frames:
-            return draw_frames(list(r.made().frames), type(self).frames.of(self), groups, self.title, self._line())
+            return draw_frames(list(r.made().frames), type(self).frames.of(self), groups, page)
         if self._method == "pca":
             return draw_components(
-                r.made().at, groups, ringed, r.made().components.explained, type(self).loadings.of(self), self.title,
-                self._line(),
+                r.made().at, groups, ringed, r.made().components.explained, type(self).loadings.of(self), page,
             )  # fmt: skip
         q = r.quality()
         told = (
             f"Trustworthiness {places(q.trustworthiness.value, 2)}, {percent(q.neighbour_recall.value)} of the {r.k} "
             "nearest rows kept."
         )
-        return draw_map(r.made().at, groups, ringed, self.title, self._line(), told, self._method, self._panels)
+        return draw_map(r.made().at, groups, ringed, page, told, self._method, self._panels)

@@ -21,6 +21,8 @@ from .tables import group_tables
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 
 class GlanceView(View):
     """All candidates against the outcome, strongest association first."""
@@ -95,12 +97,12 @@ class GlanceView(View):
     def _found(self) -> tuple[Finding, ...]:
         return by_weight([*self._turns(), *self._result().findings])
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.against.glance import draw_glance
 
         result = self._result()
         drawn = replace(result, rows=tuple(replace(g, name=self._names(g.name)) for g in result.rows))
-        return draw_glance(self._names.of(drawn), self.title, self._line())
+        return draw_glance(self._names.of(drawn), page)
 
 
 def _estimates(outcome: Said) -> tuple[str, ...]:

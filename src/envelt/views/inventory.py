@@ -21,6 +21,8 @@ from .captions import Captions
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 MANY_COLUMNS = 30
 """More than this and the inventory is sorted by need of attention."""
 
@@ -114,12 +116,12 @@ class InventoryView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._findings()
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.inventory import draw_inventory
 
         noted = self._noted
         columns = tuple(replace(c, name=self._names(c.name), findings=noted[c.name]) for c in self._facts())
-        return draw_inventory(Inventory(self._rows, columns), self.title, self._line())
+        return draw_inventory(Inventory(self._rows, columns), page)
 
 
 def _short(text: str, most: int = 24) -> str:

@@ -21,6 +21,8 @@ from .relations import pair_table
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 
 @dataclass(frozen=True)
 class Triangle:
@@ -73,19 +75,18 @@ class PairwiseView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._findings()
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         if self._single is not None:
             from ..draw.relations.single import draw_panels, draw_single
 
             if self._panelled:
-                return draw_panels(self._single(), self.title, self._line(), self._names)
-            return draw_single(self._single(), self._relations(), self.title, self._line(), self._names)
+                return draw_panels(self._single(), page, self._names)
+            return draw_single(self._single(), self._relations(), page, self._names)
         from ..draw.relations.triangle import draw_triangle
 
         assert self._triangle is not None
         made = self._triangle()
         names = tuple(self._names(a.name) for a in made.axes)
         return draw_triangle(
-            made.axes, made.panels, made.classes, self._names(made.label), self._relations(), names, self.title,
-            self._line(),
+            made.axes, made.panels, made.classes, self._names(made.label), self._relations(), names, page,
         )  # fmt: skip

@@ -20,6 +20,8 @@ from .captions import Captions
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 MOST_NAMED = 4
 
 
@@ -117,11 +119,11 @@ class PrepareView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._result.findings
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.prepare import draw_prepared
 
         rows = [(w.operation.name, _names(list(w.operation.columns)), w) for w in self._result.watched]
-        return draw_prepared(rows, len(self._result.frame), self.title, self._line())
+        return draw_prepared(rows, len(self._result.frame), page)
 
 
 def _fitted_rows(preparation: Preparation) -> str:

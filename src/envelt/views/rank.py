@@ -18,6 +18,8 @@ from .written import HELD_OUT
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 HEADS = {"held_out_share": "held-out share"}
 
 
@@ -84,9 +86,9 @@ class RankView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._result().findings
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.rank import draw_rank
 
         result = self._result()
         drawn = replace(result, candidates=tuple(replace(c, name=self._names(c.name)) for c in result.candidates))
-        return draw_rank(self._names.of(drawn), self.title, self._line())
+        return draw_rank(self._names.of(drawn), page)

@@ -25,6 +25,8 @@ from .captions import Captions
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 MOST_PAIRS = 20
 MOST_IN_MATRIX = 12
 """Columns up to which a person sees the square; of more the pairs and the groups, and the square is saved."""
@@ -212,14 +214,14 @@ class RelationsView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._findings()
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.relations.heat import draw_relations
 
         relations = self.relations
         order = similarity_order(relations.strength) if self._look == "similar" else list(range(len(relations.sides)))
         names = tuple(self._names(n) for n in relations.names)
         return draw_relations(
-            relations, names, order, self.title, self._line(), outcome=self._result.outcome,
+            relations, names, order, page, outcome=self._result.outcome,
             at_least=self._at_least, triangle=self._triangle,
         )  # fmt: skip
 

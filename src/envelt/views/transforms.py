@@ -21,6 +21,8 @@ from .captions import Captions
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..draw.parts.canvas import Page
+
 WRITTEN: dict[str, Writer] = {
     **dict.fromkeys(("excess_kurtosis", "parameter", "low", "high"), measured),
     **dict.fromkeys(("skewness", "skewness_after"), lambda value: places(value, 2)),
@@ -157,11 +159,11 @@ class TransformsView(View):
     def _found(self) -> tuple[Finding, ...]:
         return self._result().findings
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.transforms import draw_transforms
 
         judged = self._result()
-        return draw_transforms(judged.compared, judged.suggestion, self.title, self._line())
+        return draw_transforms(judged.compared, judged.suggestion, page)
 
 
 def _suggestions(labels: list[str], parts: list[tuple[Compared, Suggestion]], index: str) -> pd.DataFrame:
@@ -232,9 +234,9 @@ class TransformsSheetView(View):
     def _found(self) -> tuple[Finding, ...]:
         return by_weight([f for j in self._result() for f in j.findings])
 
-    def _picture(self) -> Figure:
+    def _picture(self, page: Page) -> Figure:
         from ..draw.transforms import draw_transforms_sheet
 
         made = self._result()
         judged = [(self._names(j.compared.name), j.compared, j.suggestion) for j in (made[i] for i in self._order())]
-        return draw_transforms_sheet(judged, self.title, self._line())
+        return draw_transforms_sheet(judged, page)

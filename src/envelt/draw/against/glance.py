@@ -14,10 +14,12 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
+
 MOST_ROWS = 28
 
 
-def draw_glance(result: Glance, title: str, about: str) -> Figure:
+def draw_glance(result: Glance, page: Page) -> Figure:
     """Draw effects of the numbers with intervals on the left, spreads of the levels' rates on the right."""
     classes = isinstance(result.outcome, Classes)
     numbers = [g for g in result.rows if g.measure in ("hedges_g", "spearman") and g.estimate == g.estimate]
@@ -29,16 +31,16 @@ def draw_glance(result: Glance, title: str, about: str) -> Figure:
             "On the right of each row: association, which sees bends too. Left: 95 % intervals. Right: lowest to "
             f"highest level, shrunken.{more}"
         )
-        figure = style.new_figure(title, about, note)
+        canvas = page.begin(note)
         both = bool(numbers) and bool(levels)
         if numbers:
-            axes = style.place(figure, 150, 140, 700 if both else 120, 104)
+            axes = canvas.place(150, 140, 700 if both else 120, 104)
             _effects(axes, numbers[:MOST_ROWS], classes, result)
         if levels:
-            axes = style.place(figure, 800 if both else 190, 140, 90, 104)
+            axes = canvas.place(800 if both else 190, 140, 90, 104)
             _spreads(axes, levels[:MOST_ROWS], classes, result)
         told = ", ".join(f"{g.name} {places(g.association, 2)}" for g in result.rows[:15])
-        return style.describe(figure, f"Association of each candidate with {result.outcome.name}: {told}.")
+        return canvas.describe(f"Association of each candidate with {result.outcome.name}: {told}.")
 
 
 def _effects(axes: Axes, rows: list[Glimpse], classes: bool, result: Glance) -> None:

@@ -17,8 +17,10 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
 
-def draw_levels_by_class(result: LevelsByClass, title: str, about: str) -> Figure:
+
+def draw_levels_by_class(result: LevelsByClass, page: Page) -> Figure:
     """Draw the event's rate a level with its interval; levels without an order are sorted by rate."""
     rates = result.rates
     overall = rates.events.sum() / max(rates.n.sum(), 1)
@@ -42,20 +44,17 @@ def draw_levels_by_class(result: LevelsByClass, title: str, about: str) -> Figur
         rate, none = events / n if n else float("nan"), float("nan")  # of levels joined there is no interval
         rows.append(Row(f"other ({plural(len(rest), 'level')})", rate, none, none, _rate_cells(rate, n), style.QUIET))
     with style.house_style():
-        figure = style.new_figure(
-            title,
-            about,
+        canvas = page.begin(
             "Intervals are 95 % intervals of the rate; a level with few rows has a wide one.",
             fitting_height(len(rows)),
         )
-        axes = row_axes(figure, rows)
+        axes = row_axes(canvas, rows)
         all_rows_line(axes, overall, f"all rows {percent(overall)}")
         interval_rows(axes, rows, ("rate", "n"))
         _share_limits(axes, rows)
         axes.set_xlabel(f"rate of {result.outcome.name} = {result.outcome.event}")
         parts = "; ".join(f"{r.label} {' of '.join(r.cells)}" for r in rows[:12])
-        return style.describe(
-            figure,
+        return canvas.describe(
             f"Rate of {result.outcome.event} at each level of {result.name}, all rows {percent(overall)}: {parts}.",
         )
 

@@ -18,8 +18,10 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
 
-def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Figure:
+
+def draw_number_by_levels(result: NumberByLevels, page: Page) -> Figure:
     """Draw one row a level: the distribution as a pale body, the middle half as a bar, the mean with its interval.
 
     Levels without an order are sorted by their shrunken mean; those of few rows come last, hollow, at that mean.
@@ -42,14 +44,12 @@ def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Fig
     overall = float(np.nansum(m.mean * m.n) / max(int(m.n.sum()), 1))
     with style.house_style():
         more = f" The {count(len(rest))} smallest levels are not drawn." if len(rest) else ""
-        figure = style.new_figure(
-            title,
-            about,
+        canvas = page.begin(
             "Pale: the rows' distribution; bar: their middle half; dot: the mean with its 95 % interval. Shrunken: "
             f"drawn towards all rows as far as n asks for.{more}",
             fitting_height(len(rows)),
         )
-        axes = row_axes(figure, rows, cells=3)
+        axes = row_axes(canvas, rows, cells=3)
         _bodies(axes, result, kept)
         all_rows_line(axes, overall, f"all rows {significant(overall)}")
         interval_rows(axes, rows, ("mean", "shrunken", "n"))
@@ -57,7 +57,7 @@ def draw_number_by_levels(result: NumberByLevels, title: str, about: str) -> Fig
         if not axes.get_xlim()[0] <= 0 <= axes.get_xlim()[1]:
             style.mark_cut_axis(axes)
         parts = "; ".join(f"{r.label} {r.cells[0]} (n {r.cells[2]})" for r in rows[:12])
-        return style.describe(figure, f"{result.outcome.name} by {result.name}, mean and n: {parts}.")
+        return canvas.describe(f"{result.outcome.name} by {result.name}, mean and n: {parts}.")
 
 
 def _bodies(axes: Axes, result: NumberByLevels, kept: np.ndarray) -> None:

@@ -16,10 +16,12 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
+
 MOST_CLASSES = 5
 
 
-def draw_number_by_class(result: NumberByClass, title: str, about: str) -> Figure:
+def draw_number_by_class(result: NumberByClass, page: Page) -> Figure:
     """Draw one histogram a class on one axis, and under them the event's rate in quantile bins."""
     bins, dates = result.distribution.bins, result.distribution.dates
     outcome = result.outcome
@@ -27,14 +29,14 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str) -> Figur
     shown = sorted(order.tolist(), reverse=True)  # the event, last in order, on top
     colours = style.class_colours(outcome.levels)
     with style.house_style():
-        figure = style.new_figure(title, about, _note(result, dates))
+        canvas = page.begin(_note(result, dates))
         rate_height, gap = 215, 26
         each = (800 - 105 - 78 - rate_height - gap * len(shown)) / len(shown)
         share_top = max(float(_shares(result, i).max(initial=0)) for i in shown) * 1.3 or 1.0
-        rate_axes = style.place(figure, 108, 800 - 78 - rate_height, 250, 78)
+        rate_axes = canvas.place(108, 800 - 78 - rate_height, 250, 78)
         top = 105.0
         for i in shown:
-            axes = style.place(figure, 108, top, 250, 800 - top - each, sharex=rate_axes)
+            axes = canvas.place(108, top, 250, 800 - top - each, sharex=rate_axes)
             _histogram(axes, result, i, colours[outcome.levels[i]], share_top, dates)
             top += each + gap
         _rates(rate_axes, result, dates)
@@ -42,7 +44,7 @@ def draw_number_by_class(result: NumberByClass, title: str, about: str) -> Figur
         rate_axes.set_xlim(bins.edges[0], bins.edges[-1])
         if dates:
             set_date_ticks(rate_axes.xaxis)
-        return style.describe(figure, _alternative(result, dates))
+        return canvas.describe(_alternative(result, dates))
 
 
 def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: float, dates: bool) -> None:

@@ -15,8 +15,10 @@ from ..parts.values_axis import set_values_axis, tick_label
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
 
-def draw_number_over_time(result: NumberOverTime, title: str, about: str) -> Figure:
+
+def draw_number_over_time(result: NumberOverTime, page: Page) -> Figure:
     """Draw means with 95 % intervals and the middle half of the rows above, the number of rows below."""
     summary, bins = result.comparison.summary, result.bins
     low, high = summary.mean_interval
@@ -28,9 +30,9 @@ def draw_number_over_time(result: NumberOverTime, title: str, about: str) -> Fig
             "Dots: means with 95 % intervals; pale bars: the middle half of the rows; dashed: the mean of all rows. "
             "The axis does not start at 0."
         )
-        figure = style.new_figure(title, about, note)
-        below = style.place(figure, 108, 610, 60, 88)
-        axes = style.place(figure, 108, 110, 60, 216, sharex=below)
+        canvas = page.begin(note)
+        below = canvas.place(108, 610, 60, 88)
+        axes = canvas.place(108, 110, 60, 216, sharex=below)
         if len(middle):
             width = float(np.median(bins.right - bins.left))
             q1, q3 = summary.quartiles[:, 0], summary.quartiles[:, 2]
@@ -52,4 +54,4 @@ def draw_number_over_time(result: NumberOverTime, title: str, about: str) -> Fig
         below.yaxis.set_major_formatter(lambda v, _: count(v))
         set_values_axis(below, result.name, Scale("linear"), dates=True)
         told = ", ".join(f"{a} {significant(v)}" for a, v in zip(summary.labels[:20], m.mean[:20], strict=True))
-        return style.describe(figure, f"Mean {result.outcome.name} over {result.name}: {told}.")
+        return canvas.describe(f"Mean {result.outcome.name} over {result.name}: {told}.")

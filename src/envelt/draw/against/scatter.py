@@ -18,18 +18,20 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
+
 Floats = NDArray[np.float64]
 
 
-def draw_number_by_number(result: NumberByNumber, title: str, about: str) -> Figure:
+def draw_number_by_number(result: NumberByNumber, page: Page) -> Figure:
     """Draw the rows, the least-squares line and the smooth trend with its band; or what the line leaves."""
     cloud, line, residuals = result.cloud, result.line, result.look.residuals
     with style.house_style():
-        figure = style.new_figure(title, about, _note(result))
-        axes = style.place(figure, 108, 105, 246, 88)
+        canvas = page.begin(_note(result))
+        axes = canvas.place(108, 105, 246, 88)
         if cloud is None:
             axes.text(0.5, 0.5, "No row has both.", ha="center", transform=axes.transAxes)
-            return style.describe(figure, f"No row has both {result.name} and {result.outcome.name}.")
+            return canvas.describe(f"No row has both {result.name} and {result.outcome.name}.")
         if cloud.groups:
             _by_group(axes, result, cloud)
         elif cloud.cells is not None:
@@ -46,8 +48,7 @@ def draw_number_by_number(result: NumberByNumber, title: str, about: str) -> Fig
             axis.set_major_formatter(lambda v, _: tick_label(v))
         _numbers(axes, result)
         effects = result.comparison.effects
-        return style.describe(
-            figure,
+        return canvas.describe(
             f"{result.outcome.name} along {result.name}, {plural(result.n, 'row')}: form {result.form.form}, Pearson "
             f"{effects['pearson'].estimate:.2f}, Spearman {effects['spearman'].estimate:.2f}, R² {line.r_squared:.2f}.",
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Canvas, Page
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 MOST_STRIPS = 14
@@ -33,9 +36,8 @@ LEAST_STRIP = 16
 def draw_contingency(
     tables: tuple[CrossTable, ...],
     outcome: Said | None,
-    title: str,
+    page: Page,
     within: str,
-    about: str,
     *,
     picture: str,
     colour: str,
@@ -44,20 +46,20 @@ def draw_contingency(
     """Draw the picture asked for, or the one that fits, and say why."""
     chosen, why = (picture, "") if picture != "auto" else chosen_picture(tables, outcome)
     drawn = as_drawn(tables, order, outcome if chosen == "rates" else None)
-    line = f"{about} · {chosen}: {why}" if why else about
+    page = replace(page, about=f"{page.about} · {chosen}: {why}") if why else page
     with style.house_style():
         if chosen == "rates":
-            return draw_rates(tables, drawn, outcome, within, line)
-        make: dict[str, Callable[[Drawn, str, str], Figure]] = {
+            return draw_rates(tables, drawn, outcome, within, page)
+        make: dict[str, Callable[[Drawn, Page], Canvas]] = {
             "bars": _bars, "stacked": _stacked, "shares": _shares, "mosaic": _mosaic,
-            "cells": lambda d, t, a: _cells(d, t, a, colour),
+            "cells": lambda d, p: _cells(d, p, colour),
         }  # fmt: skip
-        figure = make[chosen](drawn, title, line)
+        canvas = make[chosen](drawn, page)
         told = "; ".join(
             f"{label}: {', '.join(f'{c} {count(n)}' for c, n in zip(drawn.columns, row, strict=True))}"
             for label, row in list(zip(drawn.rows, drawn.counts, strict=True))[:12]
         )
-        return style.describe(figure, f"Counts of {drawn.axis} by {drawn.across}, drawn as {chosen}. {told}.")
+        return canvas.describe(f"Counts of {drawn.axis} by {drawn.across}, drawn as {chosen}. {told}.")
 
 
 def chosen_picture(tables: tuple[CrossTable, ...], outcome: Said | None) -> tuple[str, str]:
@@ -78,8 +80,8 @@ def _dark(colour: str) -> bool:
     return 0.3 * r + 0.59 * g + 0.11 * b < 140
 
 
-def _axes(figure: Figure, drawn: Drawn, right: float) -> Axes:
-    axes = style.place(figure, margin(drawn.rows), 120, right, 96)
+def _axes(canvas: Canvas, drawn: Drawn, right: float) -> Axes:
+    axes = canvas.place(margin(drawn.rows), 120, right, 96)
     label_rows(axes, drawn.rows, 11 if len(drawn.rows) <= 20 else 9.5)
     axes.set_ylim(len(drawn.rows) - 0.45, -0.55)
     style.bare(axes, "left")
@@ -101,11 +103,11 @@ def _legend(axes: Axes, drawn: Drawn, left: float = 1.1) -> None:
         axes.text(at + 24 / pixels, y, text, size=9.5, va="top", transform=axes.transAxes, linespacing=1.25)
 
 
-def _bars(drawn: Drawn, title: str, about: str) -> Figure:
+def _bars(drawn: Drawn, page: Page) -> Canvas:
     alone = len(drawn.columns) == 1
     note = f"{drawn.note}Bars start at zero. On them: rows, and their share of the row."
-    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
-    axes = _axes(figure, drawn, 150 if alone else 250)
+    canvas = page.begin(note, fitting_height(len(drawn.rows)))
+    axes = _axes(canvas, drawn, 150 if alone else 250)
     k = len(drawn.columns)
     thick = min(0.8 / k, 0.62)
     whole = drawn.counts.sum() if alone else drawn.counts.sum(axis=1, keepdims=True)
@@ -123,13 +125,13 @@ def _bars(drawn: Drawn, title: str, about: str) -> Figure:
     axes.set_xlabel("rows")
     if not alone:
         _legend(axes, drawn, 110)
-    return figure
+    return canvas
 
 
-def _stacked(drawn: Drawn, title: str, about: str) -> Figure:
+def _stacked(drawn: Drawn, page: Page) -> Canvas:
     note = f"{drawn.note}Lengths are rows; the first part of each bar compares best."
-    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
-    axes = _axes(figure, drawn, 270)
+    canvas = page.begin(note, fitting_height(len(drawn.rows)))
+    axes = _axes(canvas, drawn, 270)
     total = drawn.counts.sum(axis=1)
     _segments(axes, drawn, drawn.counts.astype(float), float(total.max(initial=1)))
     for y, n in enumerate(total):
@@ -140,13 +142,13 @@ def _stacked(drawn: Drawn, title: str, about: str) -> Figure:
     axes.xaxis.set_major_formatter(lambda v, _: count(v))
     axes.set_xlabel("rows")
     _legend(axes, drawn, 84)
-    return figure
+    return canvas
 
 
-def _shares(drawn: Drawn, title: str, about: str) -> Figure:
+def _shares(drawn: Drawn, page: Page) -> Canvas:
     note = f"{drawn.note}Each bar is 100 % of its rows, n on the right; a bar of few rows is mostly chance."
-    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
-    axes = _axes(figure, drawn, 300)
+    canvas = page.begin(note, fitting_height(len(drawn.rows)))
+    axes = _axes(canvas, drawn, 300)
     total = drawn.counts.sum(axis=1, keepdims=True)
     _segments(axes, drawn, drawn.counts / np.maximum(total, 1), 1.0)
     pixels = style.width_of(axes)
@@ -158,7 +160,7 @@ def _shares(drawn: Drawn, title: str, about: str) -> Figure:
     style.percent_axis(axes.xaxis, 5)
     axes.set_xlabel(f"share within each level of {style.shorten(drawn.axis, 40)}")
     _legend(axes, drawn, 92)
-    return figure
+    return canvas
 
 
 def _segments(axes: Axes, drawn: Drawn, lengths: Floats, whole: float) -> None:
@@ -179,7 +181,7 @@ def _segments(axes: Axes, drawn: Drawn, lengths: Floats, whole: float) -> None:
         start = start + lengths[:, j]
 
 
-def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
+def _cells(drawn: Drawn, page: Page, colour: str) -> Canvas:
     from matplotlib.colors import LinearSegmentedColormap, Normalize
 
     total = np.maximum(drawn.counts.sum(axis=1, keepdims=True), 1)
@@ -194,8 +196,8 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
         shades = LinearSegmentedColormap.from_list("share", ["#f2f6fa", style.PALETTE[0]])
         norm, what = Normalize(0, reach), f"share within each level of {style.shorten(drawn.axis, 30)}"
     note = f"{drawn.note}In each cell: rows, and their share of the row. Colour: {what}."
-    figure = style.new_figure(title, about, note, fitting_height(len(drawn.rows)))
-    axes = _axes(figure, drawn, 200)
+    canvas = page.begin(note, fitting_height(len(drawn.rows)))
+    axes = _axes(canvas, drawn, 200)
     axes.pcolormesh(np.arange(len(drawn.columns) + 1) - 0.5, np.arange(len(drawn.rows) + 1) - 0.5, value, cmap=shades,
                     norm=norm, edgecolors="white", lw=1)  # fmt: skip
     axes.set_ylim(len(drawn.rows) - 0.5, -0.5)
@@ -218,11 +220,11 @@ def _cells(drawn: Drawn, title: str, about: str, colour: str) -> Figure:
         axes.text(1 + 70 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
                   transform=axes.get_yaxis_transform())  # fmt: skip
     axes.text(1 + 70 / pixels, 1.0, "n", ha="right", va="bottom", size=10, color=style.DIM, transform=axes.transAxes)
-    _key(figure, axes, shades, norm, colour)
-    return figure
+    _key(canvas, axes, shades, norm, colour)
+    return canvas
 
 
-def _key(figure: Figure, axes: Axes, shades: Any, norm: Any, colour: str) -> None:
+def _key(canvas: Canvas, axes: Axes, shades: Any, norm: Any, colour: str) -> None:
     """Draw what the colours of the cells mean, on the right."""
     pixels, high = style.width_of(axes), style.height_of(axes)
     key = axes.inset_axes((1 + 92 / pixels, 1 - min(0.9, 220 / high), 14 / pixels, min(0.9, 220 / high) - 34 / high))
@@ -252,7 +254,7 @@ def _hex(rgba: tuple[float, float, float, float]) -> str:
     return to_hex(rgba)
 
 
-def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
+def _mosaic(drawn: Drawn, page: Page) -> Canvas:
     """Draw a strip a row, as wide as its rows, divided by its shares: areas are counts."""
     n = drawn.counts.sum(axis=1)
     strips = np.sort(np.argsort(-n, kind="stable")[:MOST_STRIPS])
@@ -261,8 +263,8 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     width = n[strips] / max(int(n[strips].sum()), 1)
     bare = int((width * (style.WIDTH - 380) < LEAST_STRIP).sum())
     more += f"{count(bare)} strip{'s are' if bare > 1 else ' is'} too narrow for a name. " if bare else ""
-    figure = style.new_figure(title, about, f"{drawn.note}{more}Width: rows of a strip; height: shares; area: count.")
-    axes = style.place(figure, 90, 120, 290, 120)
+    canvas = page.begin(f"{drawn.note}{more}Width: rows of a strip; height: shares; area: count.")
+    axes = canvas.place(90, 120, 290, 120)
     left = np.concatenate([[0.0], np.cumsum(width)[:-1]])
     pixels = style.width_of(axes)
     for x, w, i in zip(left, width, strips, strict=True):
@@ -288,4 +290,4 @@ def _mosaic(drawn: Drawn, title: str, about: str) -> Figure:
     style.percent_axis(axes.yaxis, 5)
     axes.set_ylabel(f"share within each level of {style.shorten(drawn.axis, 30)}")
     _legend(axes, drawn, 24)
-    return figure
+    return canvas

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -18,10 +19,12 @@ from .drawn import Drawn
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
+
 Floats = NDArray[np.float64]
 
 
-def draw_rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Said | None, within: str, about: str) -> Figure:
+def draw_rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Said | None, within: str, page: Page) -> Figure:
     """Draw the outcome's rate (or mean) in each row with its interval; without an outcome, the last column's share."""
     rows, overall = [], 0.0
     number = isinstance(outcome, Amount)
@@ -38,10 +41,9 @@ def draw_rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Said | Non
     write = significant if number else percent
     kind = "of the mean" if number else "Wilson"
     note = f"{drawn.note}95 % intervals ({kind}); hollow: under 10 rows; dashed: all rows."
-    figure = style.new_figure(
-        _heading(tables[0], f"{what[0].upper()}{what[1:]}", outcome, within), about, note, fitting_height(len(rows))
-    )
-    axes = row_axes(figure, rows)
+    title = _heading(tables[0], f"{what[0].upper()}{what[1:]}", outcome, within)
+    canvas = replace(page, title=title).begin(note, fitting_height(len(rows)))
+    axes = row_axes(canvas, rows)
     all_rows_line(axes, overall, f"all rows {write(overall)}")
     interval_rows(axes, rows, ("mean" if number else "rate", "n"))
     if number:
@@ -53,7 +55,7 @@ def draw_rates(tables: tuple[CrossTable, ...], drawn: Drawn, outcome: Said | Non
         style.percent_axis(axes.xaxis)
     axes.set_xlabel(style.shorten(what, 80))
     told = "; ".join(f"{r.label} {' of '.join(r.cells)}" for r in rows[:12])
-    return style.describe(figure, f"{what} in each {drawn.axis}: {told}.")
+    return canvas.describe(f"{what} in each {drawn.axis}: {told}.")
 
 
 def _heading(table: CrossTable, what: str, outcome: Said | None, within: str) -> str:

@@ -15,10 +15,12 @@ from ..parts.labels import label_rows, margin, short_labels
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
+
 ALONE, SIDE_BY_SIDE = 30, 10
 
 
-def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
+def draw_bars(result: LevelDistribution, page: Page) -> Figure:
     """Draw counts of one group, or each group's shares side by side; the smallest levels are joined."""
     groups = np.argsort(-result.counts.sum(axis=1), kind="stable")[:MOST_IN_LINE]
     groups = np.sort(groups)
@@ -39,9 +41,9 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
     note = f"The {count(hidden)} smallest groups are not drawn. " if hidden else ""
     note += "Shares are of each group, so that groups of unequal size compare. " if several else ""
     with style.house_style():
-        figure = style.new_figure(title, about, note + ("Order: declared." if result.ordered else "Sorted by count."))
+        canvas = page.begin(note + ("Order: declared." if result.ordered else "Sorted by count."))
         spare = 0 if several else max(0, style.HEIGHT - 215 - 90 * len(names))
-        axes = style.place(figure, margin(names), 118, 250 if several else 170, 80 + spare)
+        axes = canvas.place(margin(names), 118, 250 if several else 170, 80 + spare)
         n = np.maximum(result.counts[groups].sum(axis=1), 1)
         values = counts / n[:, None] if several else counts.astype(float)
         thick = 0.8 / len(groups)
@@ -77,4 +79,4 @@ def draw_bars(result: LevelDistribution, title: str, about: str) -> Figure:
             axes.xaxis.set_major_formatter(lambda v, _: count(v))
             axes.set_xlabel("rows")
         parts = "; ".join(f"{t} {count(c)}" for t, c in zip(names[:12], counts.sum(axis=0)[:12], strict=True))
-        return style.describe(figure, f"Bars of the levels of {result.name}: {parts}.")
+        return canvas.describe(f"Bars of the levels of {result.name}: {parts}.")

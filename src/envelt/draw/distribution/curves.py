@@ -16,12 +16,13 @@ from ..parts.values_axis import set_values_axis
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+
+    from ..parts.canvas import Canvas, Page
 
 MOST_STEPS = 4_000
 
 
-def draw_densities(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_densities(result: NumberDistribution, page: Page) -> Canvas:
     """Draw one curve a group, the area under each 1, with its mean and quartiles under the axis."""
     shown = shown_groups(result, MOST_IN_LINE)
     made = result.density
@@ -29,11 +30,11 @@ def draw_densities(result: NumberDistribution, title: str, about: str) -> Figure
     small = [i for i in shown.order if result.summary.moments.n[i] < FEW_ROWS]
     if small:
         bandwidth = f"No curve for under {FEW_ROWS} rows. {bandwidth}"
-    figure = style.new_figure(title, about, f"{shown.note}{bandwidth}")
-    axes = style.place(figure, 108, 105, 236, 88)
+    canvas = page.begin(f"{shown.note}{bandwidth}")
+    axes = canvas.place(108, 105, 236, 88)
     if made is None:
         axes.text(0.5, 0.5, "All values are equal: there is no density.", ha="center", transform=axes.transAxes)
-        return figure
+        return canvas
     top = 0.0
     for i in shown.order:
         curve = made.density[i]
@@ -55,7 +56,7 @@ def draw_densities(result: NumberDistribution, title: str, about: str) -> Figure
     axes.set_xlim(*_limits(result, float(made.at[0]), float(made.at[-1])))
     set_values_axis(axes, result.name, result.scale, result.dates)
     _names(axes, result, shown.order)
-    return figure
+    return canvas
 
 
 def _summary(axes: Axes, result: NumberDistribution, i: int, y: float, colour: str) -> None:
@@ -98,14 +99,14 @@ def _bandwidths(result: NumberDistribution, order: list[int]) -> str:
     )
 
 
-def draw_cumulative(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_cumulative(result: NumberDistribution, page: Page) -> Canvas:
     """Draw the share of rows up to each value, one step curve a group: no bins, no bandwidth."""
     shown = shown_groups(result, MOST_IN_LINE)
     note = (
         f"{shown.note}Read across at 50 % for the median; steep is common, flat is rare. Nothing is smoothed or binned."
     )
-    figure = style.new_figure(title, about, note)
-    axes = style.place(figure, 108, 105, 236, 88)
+    canvas = page.begin(note)
+    axes = canvas.place(108, 105, 236, 88)
     for i in shown.order:
         n = int(result.summary.moments.n[i])
         kept, placed = even_ranks(n, MOST_STEPS), result.placed(i, MOST_STEPS)
@@ -123,4 +124,4 @@ def draw_cumulative(result: NumberDistribution, title: str, about: str) -> Figur
     axes.set_xlim(*_limits(result, float(ends.min()) - margin, float(ends.max()) + margin))
     set_values_axis(axes, result.name, result.scale, result.dates)
     _names(axes, result, shown.order)
-    return figure
+    return canvas

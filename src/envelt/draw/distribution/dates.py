@@ -15,19 +15,18 @@ from ..parts.values_axis import set_values_axis
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
     from matplotlib.ticker import Locator
 
+    from ..parts.canvas import Canvas, Page
 
-def draw_dates(result: NumberDistribution, title: str, about: str) -> Figure:
+
+def draw_dates(result: NumberDistribution, page: Page) -> Canvas:
     """Draw rows by a unit of the calendar above, and below their profile over the year and the week."""
     assert result.calendar is not None
     unit, profile = result.calendar
     shown = shown_groups(result, MOST_IN_LINE)
     several = len(result.groups) > 1
-    figure = style.new_figure(
-        title,
-        about,
+    canvas = page.begin(
         f"{shown.note}Bars: {'share of each group' if several else 'rows'} a {unit}. Below: all years together.",
     )
     gap, top, bottom = 10.0, 105.0, 355.0
@@ -38,7 +37,7 @@ def draw_dates(result: NumberDistribution, title: str, about: str) -> Figure:
     first = None
     for k, i in enumerate(shown.order):
         above = top + k * (each + gap)
-        axes = style.place(figure, 108, above, 200, style.HEIGHT - above - each, sharex=first)
+        axes = canvas.place(108, above, 200, style.HEIGHT - above - each, sharex=first)
         first = first or axes
         axes.bar(edges[:-1], heights[i], np.diff(edges), align="edge", color=group_colour(result, i), alpha=0.8,
                  edgecolor="white", lw=0.4)  # fmt: skip
@@ -58,9 +57,9 @@ def draw_dates(result: NumberDistribution, title: str, about: str) -> Figure:
             axes.tick_params(axis="x", labelbottom=False)
         else:
             set_values_axis(axes, result.name, result.scale, dates=True)
-    _profile(style.place(figure, 108, 520, 610, 75), result, shown.order, profile.months, [m[:3] for m in MONTHS])
-    _profile(style.place(figure, 740, 520, 60, 75), result, shown.order, profile.weekdays, [d[:3] for d in WEEKDAYS])
-    return figure
+    _profile(canvas.place(108, 520, 610, 75), result, shown.order, profile.months, [m[:3] for m in MONTHS])
+    _profile(canvas.place(740, 520, 60, 75), result, shown.order, profile.weekdays, [d[:3] for d in WEEKDAYS])
+    return canvas
 
 
 def _whole(most: int) -> Locator:

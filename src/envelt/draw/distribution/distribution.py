@@ -18,6 +18,8 @@ from .rows import draw_boxes, draw_dots, draw_intervals, draw_violins
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
+
 PICTURES = {
     "histogram": draw_histogram,
     "density": draw_densities,
@@ -30,17 +32,17 @@ PICTURES = {
 }
 
 
-def draw_distribution(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_distribution(result: NumberDistribution, page: Page) -> Figure:
     """Draw the picture chosen, or asked for."""
     with style.house_style():
         if not any(len(g) for g in result.summary.ordered):
-            figure = style.new_figure(title, about, "No row has a value.")
-            return style.describe(figure, f"No row has a value of {result.name}: there is nothing to draw.")
+            canvas = page.begin("No row has a value.")
+            return canvas.describe(f"No row has a value of {result.name}: there is nothing to draw.")
         if result.dates and result.picture == "histogram" and result.calendar is not None:
-            figure = draw_dates(result, title, about)
+            canvas = draw_dates(result, page)
         else:
-            figure = PICTURES[result.picture](result, title, about)
-        return style.describe(figure, alternative(result))
+            canvas = PICTURES[result.picture](result, page)
+        return canvas.describe(alternative(result))
 
 
 def alternative(result: NumberDistribution) -> str:

@@ -18,25 +18,26 @@ from ..parts.values_axis import set_values_axis
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+
+    from ..parts.canvas import Canvas, Page
 
 Floats = NDArray[np.float64]
 TOP, BOTTOM, LEFT, RIGHT = 105.0, 88.0, 108.0, 226.0
 LABELLED_SPIKES = 5
 
 
-def draw_histogram(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_histogram(result: NumberDistribution, page: Page) -> Canvas:
     """Draw the arrangement asked for; one group has one panel."""
     arrange = result.look.arrange if len(result.groups) > 1 else "line"
     shown = shown_groups(result, MOST_IN_LINE)
-    figure = style.new_figure(title, about, shown.note + _note(result, arrange))
+    canvas = page.begin(shown.note + _note(result, arrange))
     if arrange == "line":
-        _in_line(figure, result, shown.order)
+        _in_line(canvas, result, shown.order)
     else:
-        axes = style.place(figure, LEFT, TOP, RIGHT, BOTTOM)
+        axes = canvas.place(LEFT, TOP, RIGHT, BOTTOM)
         {"overlaid": _overlaid, "stacked": _stacked, "shares": _shares}[arrange](axes, result, shown.order)
         _finish(axes, result)
-    return figure
+    return canvas
 
 
 def measured(result: NumberDistribution, i: int) -> Floats:
@@ -64,7 +65,7 @@ def _unequal(result: NumberDistribution) -> bool:
     return result.calendar is None and bool(widths.max() > 1.01 * widths.min() > 0)
 
 
-def _in_line(figure: Figure, result: NumberDistribution, order: list[int]) -> None:
+def _in_line(canvas: Canvas, result: NumberDistribution, order: list[int]) -> None:
     gap = 18.0
     each = (style.HEIGHT - TOP - BOTTOM - gap * (len(order) - 1)) / len(order)
     room = (
@@ -78,7 +79,7 @@ def _in_line(figure: Figure, result: NumberDistribution, order: list[int]) -> No
     first = None
     for k, i in enumerate(order):
         above = TOP + k * (each + gap)
-        axes = style.place(figure, LEFT, above, RIGHT, style.HEIGHT - above - each, sharex=first)
+        axes = canvas.place(LEFT, above, RIGHT, style.HEIGHT - above - each, sharex=first)
         first = first or axes
         bars(axes, result, i, group_colour(result, i))
         axes.set_ylim(0, top)

@@ -16,12 +16,13 @@ from ..parts.values_axis import tick_label
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+
+    from ..parts.canvas import Canvas, Page
 
 MOST_PANELS = 6
 
 
-def draw_qq(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_qq(result: NumberDistribution, page: Page) -> Canvas:
     """Draw each group's values against the quantiles of the normal through its quartiles."""
     shown = shown_groups(result, MOST_PANELS)
     step = result.step
@@ -34,17 +35,15 @@ def draw_qq(result: NumberDistribution, title: str, about: str) -> Figure:
         steps = f" Recorded in {step_in_words(step)}, which makes the steps; red only where that cannot explain it."
     scale = "" if result.scale.name == "linear" else f" Values on the {result.scale.name} scale."
     note = f"{shown.note}Band: 95 % of normal samples lie in it whole. Points off it in red.{steps}{scale}"
-    figure = style.new_figure(title, about, note)
+    canvas = page.begin(note)
     columns = 1 if len(made) == 1 else 2 if len(made) in (2, 4) else 3
     rows = -(-len(made) // columns)
     width, height = (style.WIDTH - 60) / columns, (style.HEIGHT - 105 - 40) / rows
     for k, (i, qq) in enumerate(made.items()):
         left, top = 20 + (k % columns) * width, 105 + (k // columns) * height
-        axes = style.place(
-            figure, left + 82, top + 30, style.WIDTH - left - width + 12, style.HEIGHT - top - height + 52
-        )
+        axes = canvas.place(left + 82, top + 30, style.WIDTH - left - width + 12, style.HEIGHT - top - height + 52)
         _panel(axes, result, i, qq, (*span, reach), 26 if columns < 3 else 12)
-    return figure
+    return canvas
 
 
 def _panel(

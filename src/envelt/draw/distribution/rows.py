@@ -20,7 +20,8 @@ from ..parts.values_axis import set_values_axis
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+
+    from ..parts.canvas import Canvas, Page
 
 Floats = NDArray[np.float64]
 NAMED_OUTLIERS = 8
@@ -32,9 +33,9 @@ MARGIN = 0.03
 """Of the range of the values, on either side of them."""
 
 
-def _frame(figure: Figure, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
+def _frame(canvas: Canvas, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
     labels = [group_label(result, i, 999) for i in order]
-    axes = style.place(figure, margin(labels), TOP, right, BOTTOM)
+    axes = canvas.place(margin(labels), TOP, right, BOTTOM)
     label_rows(axes, labels, 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5)
     axes.set_ylim(len(order) - 0.45, -0.55)
     style.bare(axes, "left")
@@ -85,7 +86,7 @@ def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float
     axes.plot([mean], [y], "o", color="white", mec=style.INK, ms=6.5, zorder=4)
 
 
-def draw_boxes(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_boxes(result: NumberDistribution, page: Page) -> Canvas:
     """Draw one box a group, outliers as points, named where they are few."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     note = (
@@ -95,14 +96,14 @@ def draw_boxes(result: NumberDistribution, title: str, about: str) -> Figure:
     hidden = sum(max(0, int(np.sum(result.outliers.groups == i)) - MOST_POINTS) for i in shown.order)
     if hidden:
         note += f" Not drawn: {plural(hidden, 'outlier')} beyond the furthest {MOST_POINTS} of a group."
-    figure = style.new_figure(title, about, note)
-    axes = _frame(figure, result, shown.order)
+    canvas = page.begin(note)
+    axes = _frame(canvas, result, shown.order)
     height = 0.5 if len(shown.order) > 1 else 0.4
     for k, i in enumerate(shown.order):
         _box(axes, result, i, k, height)
         _outlier_points(axes, result, i, k)
     _finish(axes, result, shown.order)
-    return figure
+    return canvas
 
 
 def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float) -> None:
@@ -129,7 +130,7 @@ def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float) ->
             axes.annotate(text, (at, y), size=8, color=style.DIM, va="bottom" if side > 0 else "top", **spot)
 
 
-def draw_violins(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_violins(result: NumberDistribution, page: Page) -> Canvas:
     """Draw each group's density mirrored about its row, quartiles inside; all of one greatest width."""
     shown = shown_groups(result, 16, by_middle=True)
     made = result.density
@@ -138,8 +139,8 @@ def draw_violins(result: NumberDistribution, title: str, about: str) -> Figure:
         f"{shown.note}Width: density, each group to the same greatest width (n is not in it). Line: quartiles and "
         f"median; ring: mean.{rule}"
     )
-    figure = style.new_figure(title, about, note)
-    axes = _frame(figure, result, shown.order)
+    canvas = page.begin(note)
+    axes = _frame(canvas, result, shown.order)
     for k, i in enumerate(shown.order):
         curve = None if made is None else made.density[i]
         if made is not None and curve is not None and not np.isnan(curve).all():
@@ -161,7 +162,7 @@ def draw_violins(result: NumberDistribution, title: str, about: str) -> Figure:
         low, high = axes.get_xlim()
         axes.set_xlim(min(low, float(made.at[0])), max(high, float(made.at[-1])))
         set_values_axis(axes, result.name, result.scale, result.dates)
-    return figure
+    return canvas
 
 
 def _within(result: NumberDistribution, i: int, at: Floats) -> NDArray[np.bool_]:
@@ -172,11 +173,11 @@ def _within(result: NumberDistribution, i: int, at: Floats) -> NDArray[np.bool_]
     return np.asarray((at >= low - reach) & (at <= high + reach))
 
 
-def draw_dots(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_dots(result: NumberDistribution, page: Page) -> Canvas:
     """Draw one dot a row, none over another; a box under them where asked for."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
-    figure = style.new_figure(title, about, "")
-    axes = _frame(figure, result, shown.order)
+    canvas = page.begin("")
+    axes = _frame(canvas, result, shown.order)
     _finish(axes, result, shown.order)
     box = axes.get_position()
     width, height = box.width * style.WIDTH, box.height * style.HEIGHT
@@ -205,8 +206,8 @@ def draw_dots(result: NumberDistribution, title: str, about: str) -> Figure:
         what += f" {plural(beyond, 'row')} {'lies' if beyond == 1 else 'lie'} beyond the limits."
     if made.left_out:
         what += f" Left out for want of room: {plural(made.left_out, 'row')}; try violin or histogram."
-    style.foot(figure, shown.note + what)
-    return figure
+    canvas.foot(shown.note + what)
+    return canvas
 
 
 def _drawn(result: NumberDistribution, order: list[int]) -> tuple[list[Floats], bool]:
@@ -218,7 +219,7 @@ def _drawn(result: NumberDistribution, order: list[int]) -> tuple[list[Floats], 
     return groups, sampled
 
 
-def draw_intervals(result: NumberDistribution, title: str, about: str) -> Figure:
+def draw_intervals(result: NumberDistribution, page: Page) -> Canvas:
     """Draw means with 95 % intervals; an axis that leaves out zero is marked."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     m = result.summary.moments
@@ -236,8 +237,8 @@ def draw_intervals(result: NumberDistribution, title: str, about: str) -> Figure
         for i in order
     ]  # fmt: skip
     note = f"{shown.note}Intervals are about the mean, not the rows: most rows lie outside. Hollow: under 10 rows."
-    figure = style.new_figure(title, about, note)
-    axes = style.place(figure, margin([r.label for r in rows], 90), TOP, 190, BOTTOM + 12)
+    canvas = page.begin(note)
+    axes = canvas.place(margin([r.label for r in rows], 90), TOP, 190, BOTTOM + 12)
     interval_rows(axes, rows, ("mean", "n"))
     if result.look.limits is not None:
         axes.set_xlim(*result.scale.place(np.array(result.look.limits)))
@@ -245,7 +246,7 @@ def draw_intervals(result: NumberDistribution, title: str, about: str) -> Figure
     ends = result.scale.value(np.array(axes.get_xlim()))
     if not result.dates and not ends[0] <= 0 <= ends[1]:
         style.mark_cut_axis(axes, _zoom(ends[1] - ends[0], m.within_sd))
-    return figure
+    return canvas
 
 
 def _zoom(width: float, sd: float) -> str:

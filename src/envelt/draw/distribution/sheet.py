@@ -15,12 +15,14 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Page
+
 ACROSS = 7
 MOST = 63
 NUMBER, LEVELS, TIME = style.PALETTE[0], style.PALETTE[2], style.PALETTE[1]
 
 
-def draw_sheet(result: Sheet, title: str, about: str) -> Figure:
+def draw_sheet(result: Sheet, page: Page) -> Figure:
     """Draw up to 63 columns in rows of seven, in the order of the table."""
     shown = result.columns[:MOST]
     hidden = len(result.columns) - len(shown)
@@ -34,16 +36,16 @@ def draw_sheet(result: Sheet, title: str, about: str) -> Figure:
         "something was found. A red dot: a tail was cut."
     )
     with style.house_style():
-        figure = style.new_figure(title, about, note, height=height)
+        canvas = page.begin(note, height=height)
         width = (style.WIDTH - 40) / across
         for k, column in enumerate(shown):
             left, top = 20 + (k % across) * width, 92 + (k // across) * each
-            axes = style.place(figure, left + 8, top + 34, style.WIDTH - left - width + 12, height - top - each + 24)
+            axes = canvas.place(left + 8, top + 34, style.WIDTH - left - width + 12, height - top - each + 24)
             _small(axes, column)
         told = ", ".join(
             f"{c.name} skewness {places(c.skewness, 1)}" for c in shown if c.numeric and c.skewness == c.skewness
         )
-        return style.describe(figure, f"Small distributions of {plural(len(shown), 'column')}. {told[:600]}.")
+        return canvas.describe(f"Small distributions of {plural(len(shown), 'column')}. {told[:600]}.")
 
 
 def _small(axes: Axes, c: SheetColumn) -> None:

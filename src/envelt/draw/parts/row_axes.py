@@ -12,7 +12,8 @@ from .labels import margin
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+
+    from .canvas import Canvas
 
 
 def largest_levels(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -23,9 +24,9 @@ def largest_levels(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return np.sort(order[: style.MOST_LEVELS - 1]), order[style.MOST_LEVELS - 1 :]
 
 
-def row_axes(figure: Figure, rows: list[Row], cells: int = 2) -> Axes:
+def row_axes(canvas: Canvas, rows: list[Row], cells: int = 2) -> Axes:
     """Add axes for rows with a label on the left and cells on the right."""
-    return style.place(figure, margin([r.label for r in rows], 90), 120, 50 + 70 * cells, 90)
+    return canvas.place(margin([r.label for r in rows], 90), 120, 50 + 70 * cells, 90)
 
 
 def fitting_height(rows: int, a_row: int = 150) -> int:

@@ -8,15 +8,11 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Iterator
 from contextlib import contextmanager
-from contextvars import ContextVar
 from typing import TYPE_CHECKING, Any
-
-from ...errors import OptionError
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.axis import Axis
-    from matplotlib.figure import Figure
 
 WIDTH, HEIGHT, DPI = 1280, 800, 100
 
@@ -57,20 +53,6 @@ _RC: dict[str, Any] = {
 }
 
 
-_INTO: ContextVar[list[Axes] | None] = ContextVar("into", default=None)
-"""The axes that a person wants a picture in, until it has taken them."""
-
-
-@contextmanager
-def into(axes: Axes) -> Iterator[None]:
-    """Draw the next picture into axes that a person has, not into a figure of its own."""
-    token = _INTO.set([axes])
-    try:
-        yield
-    finally:
-        _INTO.reset(token)
-
-
 @contextmanager
 def house_style() -> Iterator[None]:
     """Draw in the house style and leave the caller's settings as they were."""
@@ -88,76 +70,6 @@ def colour(place: int) -> str:
 def class_colours(levels: tuple[str, ...]) -> dict[str, str]:
     """Return one colour a class: the same in every picture of a study."""
     return {level: colour(i) for i, level in enumerate(levels)}
-
-
-def new_figure(title: str, about: str, note: str = "", height: int = HEIGHT) -> Figure:
-    """Return an empty figure with its title, the line under it, and a note at the foot.
-
-    Parameters
-    ----------
-    title
-        What is shown.
-    about
-        Rows, missing and subset.
-    note
-        What the picture cannot show.
-    height
-        In pixels; the width is 1280.
-    """
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
-
-    given = _INTO.get()
-    if given is not None:
-        if not given:
-            raise OptionError("This picture needs a figure of its own: call draw() without ax.")
-        given[0].set_title(shorten(title, 60), loc="left", weight="bold")
-        return given[0].get_figure(root=True)  # type: ignore[return-value]
-    figure = Figure(figsize=(WIDTH / DPI, height / DPI), layout=None)
-    FigureCanvasAgg(figure)
-    top = height - 18
-    figure.text(28 / WIDTH, top / height, shorten(title, 96), size=17, weight="bold", va="top")
-    line = about if len(about) <= 165 else wrapped(about, 170, 2)
-    size = 11 if line == about else 10
-    figure.text(28 / WIDTH, (top - 32) / height, line, size=size, color=DIM, va="top")
-    if note:
-        foot(figure, note)
-    figure.title, figure.alternative = title, ""  # type: ignore[attr-defined]
-    return figure
-
-
-def foot(figure: Figure, note: str) -> None:
-    """Write at the foot what the picture cannot show."""
-    if _INTO.get() is not None:
-        return
-    height = figure.get_size_inches()[1] * DPI
-    small: dict[str, Any] = {"size": 9.5 if len(note) <= 175 else 8.8, "linespacing": 1.1}
-    figure.text(28 / WIDTH, 14 / height, wrapped(note, 190, 2), color=DIM, va="bottom", **small)
-
-
-def place(figure: Figure, left: float, top: float, right: float, bottom: float, **options: Any) -> Axes:
-    """Add axes by their margins in pixels from the four sides of the figure; or take the axes that a person has.
-
-    Raises
-    ------
-    OptionError
-        The picture has several panels, and one was given.
-    """
-    given = _INTO.get()
-    if given is not None:
-        if not given:
-            raise OptionError("This picture has several panels: draw() without ax makes a figure for them.")
-        return given.pop()
-    width, height = figure.get_size_inches() * DPI
-    box = (left / width, bottom / height, (width - left - right) / width, (height - top - bottom) / height)
-    return figure.add_axes(box, **options)
-
-
-def describe(figure: Figure, alternative: str) -> Figure:
-    """Give a figure its text alternative and return it."""
-    if _INTO.get() is None:
-        figure.alternative = alternative  # type: ignore[attr-defined]
-    return figure
 
 
 def shorten(text: str, most: int) -> str:

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Canvas, Page
+
 MOST = 120
 """Columns drawn; of more, those in the strongest pairs."""
 NUMBERS = 24
@@ -32,8 +34,7 @@ def draw_relations(
     relations: Relations,
     names: tuple[str, ...],
     order: list[int],
-    title: str,
-    about: str,
+    page: Page,
     *,
     outcome: str | None,
     at_least: float | None,
@@ -48,18 +49,18 @@ def draw_relations(
         note += " Upper half left out: it repeats the lower." if triangle else ""
         note += f" Not drawn: {plural(hidden, 'column')} of the weakest pairs." if hidden else ""
         height = max(style.HEIGHT, min(150 + TALLER * len(inner), MOST_HEIGHT))
-        figure = style.new_figure(title, about, note, height)
+        canvas = page.begin(note, height)
         letters = 22 if len(inner) <= 40 else 18
         labels = [style.shorten_middle(names[i], letters) for i in inner]
         size = 10.0 if len(inner) <= 24 else 8.0 if len(inner) <= 45 else 6.4 if len(inner) <= 80 else 5.2
         left = 40 + 0.62 * size * 1.4 * max((len(t) for t in labels), default=4)
         bottom = 52 + 0.45 * size * 1.4 * max((len(t) for t in labels), default=4)
-        axes = style.place(figure, left, 92, RIGHT, bottom)
+        axes = canvas.place(left, 92, RIGHT, bottom)
         _cells(axes, relations, inner, edge, at_least, triangle)
         _labels(axes, labels, names[edge] if edge is not None else None, size)
-        _key(figure, height)
-        _list(figure, relations, names, shown, at_least)
-    return style.describe(figure, _told(relations, names, shown))
+        _key(canvas, height)
+        _list(canvas, relations, names, shown, at_least)
+    return canvas.describe(_told(relations, names, shown))
 
 
 def _drawn(relations: Relations, order: list[int]) -> tuple[list[int], int]:
@@ -141,8 +142,8 @@ def _labels(axes: Axes, labels: list[str], outcome: str | None, size: float) -> 
     style.bare(axes, "left", "bottom")
 
 
-def _key(figure: Figure, height: int) -> None:
-    key = style.place(figure, style.WIDTH - RIGHT + 34, 112, 60, height - 126)
+def _key(canvas: Canvas, height: int) -> None:
+    key = canvas.place(style.WIDTH - RIGHT + 34, 112, 60, height - 126)
     at = np.linspace(-1, 1, 201)
     key.imshow(_colours(at[None, :], np.zeros((1, 201), bool)), extent=(-1, 1, 0, 1), aspect="auto")
     key.set_xticks([-1, 0, 1], ["−1", "0", "1"], size=9)
@@ -152,22 +153,22 @@ def _key(figure: Figure, height: int) -> None:
 
 
 def _list(
-    figure: Figure, relations: Relations, names: tuple[str, ...], shown: list[int], at_least: float | None
+    canvas: Canvas, relations: Relations, names: tuple[str, ...], shown: list[int], at_least: float | None
 ) -> None:
     """Write the strongest pairs beside the map."""
     i, j = relations.upper(at_least)
     there = np.isin(i, shown) & np.isin(j, shown)
     pairs = [(int(a), int(b)) for a, b in zip(i[there][:LISTED], j[there][:LISTED], strict=True)]
-    width, height = figure.get_size_inches() * style.DPI
+    width, height = canvas.size
     x = (width - RIGHT + 34) / width
     top = height - 178
-    figure.text(x, top / height, "strongest pairs", size=11, weight="bold", va="top")
+    canvas.text(x, top / height, "strongest pairs", size=11, weight="bold", va="top")
     for k, (a, b) in enumerate(pairs):
         y = (top - 26 - 38 * k) / height
         value = float(relations.coefficient[a, b])
-        figure.text(x, y, places(value, 2), size=10.5, va="top", color=style.INK)
+        canvas.text(x, y, places(value, 2), size=10.5, va="top", color=style.INK)
         text = f"{style.shorten_middle(names[a], 30)}\n{style.shorten_middle(names[b], 30)}"
-        figure.text(x + 58 / width, y, text, size=9, va="top", color=style.DIM, linespacing=1.25)
+        canvas.text(x + 58 / width, y, text, size=9, va="top", color=style.DIM, linespacing=1.25)
 
 
 def _told(relations: Relations, names: tuple[str, ...], shown: list[int]) -> str:

@@ -24,15 +24,17 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Canvas, Page
+
 LEFT, TOP, RIGHT, BOTTOM, STRIP = 104, 96, 250, 92, 70
 
 
-def draw_single(pair: Single, relations: Relations, title: str, about: str, names: Callable[[str], str]) -> Figure:
+def draw_single(pair: Single, relations: Relations, page: Page, names: Callable[[str], str]) -> Figure:
     """Draw the pair and the margins."""
     both = (pair.across, pair.up)
     with style.house_style():
-        figure = style.new_figure(title, about, _note(pair) + beyond(both, tuple(names(a.name) for a in both)))
-        axes = style.place(figure, LEFT, TOP + STRIP, RIGHT + STRIP, BOTTOM)
+        canvas = page.begin(_note(pair) + beyond(both, tuple(names(a.name) for a in both)))
+        axes = canvas.place(LEFT, TOP + STRIP, RIGHT + STRIP, BOTTOM)
         _body(axes, pair)
         axes.set_xlim(pair.across.low, pair.across.high)
         axes.set_ylim(pair.up.low, pair.up.high)
@@ -44,28 +46,27 @@ def draw_single(pair: Single, relations: Relations, title: str, about: str, name
         axes.set_ylabel(style.shorten(f"{rank}{names(pair.up.name)}", 60))
         _name_ticks(axes, pair)
         if not pair.aspect:
-            _margins(figure, pair)
+            _margins(canvas, pair)
         _beside(axes, pair, relations, names)
     r = float(relations.coefficient[0, 1])
     told = f"{names(pair.up.name)} against {names(pair.across.name)}, {plural(pair.panel.n, 'row')}: "
-    return style.describe(figure, f"{told}{NAMES[relations.method[0, 1]]} {places(r, 2)}.")
+    return canvas.describe(f"{told}{NAMES[relations.method[0, 1]]} {places(r, 2)}.")
 
 
-def draw_panels(pair: Single, title: str, about: str, names: Callable[[str], str]) -> Figure:
+def draw_panels(pair: Single, page: Page, names: Callable[[str], str]) -> Figure:
     """Draw the pair one class at a time, side by side on shared axes."""
     k = len(pair.classes)
     across = min(k, 3)
     down = -(-k // across)
     with style.house_style():
         note = "All panels have the same axes. Shades: rows in a cell, within each class."
-        figure = style.new_figure(title, about, note)
+        canvas = page.begin(note)
         wide = (style.WIDTH - LEFT - 40) / across
         high = (style.HEIGHT - TOP - BOTTOM) / down
         for c in range(k):
             i, j = c % across, c // across
             left, top = LEFT + i * wide, TOP + j * high
-            axes = style.place(
-                figure,
+            axes = canvas.place(
                 left,
                 top + 26,
                 style.WIDTH - left - wide + 14,
@@ -81,7 +82,7 @@ def draw_panels(pair: Single, title: str, about: str, names: Callable[[str], str
                 axes.set_ylabel(style.shorten(names(pair.up.name), 40))
             if c + across >= k:
                 axes.set_xlabel(style.shorten(names(pair.across.name), 40))
-    return style.describe(figure, f"{names(pair.up.name)} against {names(pair.across.name)} in {plural(k, 'panel')}.")
+    return canvas.describe(f"{names(pair.up.name)} against {names(pair.across.name)} in {plural(k, 'panel')}.")
 
 
 def _one_class(axes: Axes, pair: Single, c: int) -> None:
@@ -134,9 +135,9 @@ def _name_ticks(axes: Axes, pair: Single) -> None:
         set_ticks(axes, axis, way, 10, 8)
 
 
-def _margins(figure: Figure, pair: Single) -> None:
-    top = style.place(figure, LEFT, TOP, RIGHT + STRIP, style.HEIGHT - TOP - STRIP + 6)
-    side = style.place(figure, style.WIDTH - RIGHT - STRIP + 6, TOP + STRIP, RIGHT, BOTTOM)
+def _margins(canvas: Canvas, pair: Single) -> None:
+    top = canvas.place(LEFT, TOP, RIGHT + STRIP, style.HEIGHT - TOP - STRIP + 6)
+    side = canvas.place(style.WIDTH - RIGHT - STRIP + 6, TOP + STRIP, RIGHT, BOTTOM)
     _strip(top, pair.across, pair.classes, False)
     _strip(side, pair.up, pair.classes, True)
 

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
+    from ..parts.canvas import Canvas, Page
+
 TOP, BOTTOM, RIGHT, LEFT, SPACE = 92, 74, 30, 92, 9
 ROW = 150
 """Pixels of a row of panels, where the page need not be higher for it."""
@@ -32,8 +34,7 @@ def draw_triangle(
     label: str,
     relations: Relations,
     names: tuple[str, ...],
-    title: str,
-    about: str,
+    page: Page,
 ) -> Figure:
     """Draw each pair below the edge that holds the columns' own distributions."""
     k = len(axes)
@@ -42,22 +43,22 @@ def draw_triangle(
         note = "Each panel is scaled to its own values. On the edge: each column by class, as shares of the class. "
         note += "Dense classes: lines around half and nine tenths of their rows; few rows: dots."
         note += beyond(axes, names)
-        figure = style.new_figure(title, about, note, height)
+        canvas = page.begin(note, height)
         wide, high = (style.WIDTH - LEFT - RIGHT) / k, (height - TOP - BOTTOM) / k
         for i, axis in enumerate(axes):
-            _edge(_cell(figure, i, i, wide, high, height), axis, classes, i == k - 1, names[i])
+            _edge(_cell(canvas, i, i, wide, high, height), axis, classes, i == k - 1, names[i])
         for panel in panels:
-            drawn = _cell(figure, panel.first, panel.second, wide, high, height)
+            drawn = _cell(canvas, panel.first, panel.second, wide, high, height)
             _panel(drawn, panel, axes, classes)
             _written(drawn, panel, relations, wide)
             _ticks(drawn, panel, axes, k, names)
-        _legend(figure, classes, label, axes, wide, height)
-    return style.describe(figure, _told(relations, names))
+        _legend(canvas, classes, label, axes, wide, height)
+    return canvas.describe(_told(relations, names))
 
 
-def _cell(figure: Figure, column: int, row: int, wide: float, high: float, height: int) -> Axes:
+def _cell(canvas: Canvas, column: int, row: int, wide: float, high: float, height: int) -> Axes:
     left, top = LEFT + column * wide, TOP + row * high
-    return style.place(figure, left, top, style.WIDTH - left - wide + SPACE, height - top - high + SPACE)
+    return canvas.place(left, top, style.WIDTH - left - wide + SPACE, height - top - high + SPACE)
 
 
 def _edge(axes: Axes, axis: Axis, classes: tuple[str, ...], last: bool, name: str) -> None:
@@ -193,18 +194,18 @@ def set_ticks(axes: Axes, axis: Axis, way: str, size: float = 8.0, most: int = 4
 
 
 def _legend(
-    figure: Figure, classes: tuple[str, ...], label: str, axes: tuple[Axis, ...], wide: float, height: int
+    canvas: Canvas, classes: tuple[str, ...], label: str, axes: tuple[Axis, ...], wide: float, height: int
 ) -> None:
     """Name the classes in the empty corner."""
     if not classes:
         return
     n = axes[0].counts.sum(axis=1)
     x, y = (LEFT + 1.15 * wide) / style.WIDTH, (height - TOP - 4) / height
-    figure.text(x, y, style.shorten(label, 40), size=11, weight="bold", va="top")
+    canvas.text(x, y, style.shorten(label, 40), size=11, weight="bold", va="top")
     for k, name in enumerate(classes):
         at = (height - TOP - 28 - 20 * k) / height
-        figure.text(x, at, "■", color=style.colour(k), size=13, va="top")
-        figure.text(x + 22 / style.WIDTH, at, f"{style.shorten(name, 30)}, n = {count(n[k])}", size=10, va="top")
+        canvas.text(x, at, "■", color=style.colour(k), size=13, va="top")
+        canvas.text(x + 22 / style.WIDTH, at, f"{style.shorten(name, 30)}, n = {count(n[k])}", size=10, va="top")
 
 
 def _told(relations: Relations, names: tuple[str, ...]) -> str:
