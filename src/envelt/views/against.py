@@ -125,7 +125,19 @@ class AgainstView(View):
 
     @tabled(written.TESTS, gaps=False)
     def tests(self) -> pd.DataFrame:
-        """Statistic and p of each test."""
+        """Statistic and p of each test, over the declared units where there are any.
+
+        Of two groups ``welch_t`` and ``mann_whitney``, of more ``welch_anova`` (of k > 4 groups without those of fewer
+        than 2 √k rows, with which it rejects too often) and ``kruskal_wallis``; of two numbers also ``pearson``,
+        ``spearman`` and ``not_straight``, what bins leave of a line; of levels with classes ``chi_square`` and, of
+        2 × 2 over rows, ``fisher_exact``.
+
+        References
+        ----------
+        Welch (1947), Biometrika 34, 28–35; Welch (1951), Biometrika 38, 330–336; Mann & Whitney (1947), Annals of
+        Mathematical Statistics 18, 50–60; Kruskal & Wallis (1952), Journal of the American Statistical Association 47,
+        583–621.
+        """
         result = self._result
         return tests_table(result.tests if isinstance(result, LevelsByClass) else result.comparison.tests)
 
