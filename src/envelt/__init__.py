@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from .version import __version__
+
 if TYPE_CHECKING:
     from .core.finding import Finding
     from .errors import EnveltError
@@ -23,7 +25,6 @@ if TYPE_CHECKING:
     from .views.relations import RelationsView
     from .views.transforms import TransformsSheetView, TransformsView
 
-__version__ = "0.1.0"
 __all__ = [
     "AgainstView",
     "BalanceView",

@@ -7,13 +7,13 @@ from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
-from .. import __version__
 from ..core.columns.table import NumericColumn
 from ..core.distribution.look import Look
 from ..core.finding import failed_finding
 from ..core.parallel import Progress
 from ..core.words import plural
 from ..errors import OptionError, OutputError
+from ..version import __version__
 from ..view import View
 from ..views.balance import BalanceView
 from ..views.rank import RankView

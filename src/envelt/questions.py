@@ -1,0 +1,380 @@
+"""What a study can be asked: one method a step, each of which gives a view."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import TYPE_CHECKING, Any, Unpack, overload
+
+from .core.asked import (
+    checked,
+    finite_number,
+    function,
+    listed,
+    text,
+    whole,
+    yes_no,
+)
+from .core.columns.axes import Cuts
+from .core.distribution.look import Look, LookOptions
+from .errors import OptionError
+from .steps.against import set_against, show_glance
+from .steps.balance import show_balance
+from .steps.checks import names_of
+from .steps.contingency import CrossingAsked, tabulate
+from .steps.distribution import show_distribution, show_sheet
+from .steps.embed import EmbedOptions, show_embed
+from .steps.inventory import take_inventory
+from .steps.pairwise import PairwiseOptions, show_pairwise
+from .steps.rank import show_rank
+from .steps.relations import RelationsOptions, show_relations
+from .steps.transforms import show_transforms, show_transforms_sheet
+
+if TYPE_CHECKING:
+    from .steps.context import Context
+    from .views.against import AgainstView
+    from .views.balance import BalanceView
+    from .views.contingency import ContingencyView
+    from .views.distribution import DistributionView, SheetView
+    from .views.embed import EmbedView
+    from .views.glance import GlanceView
+    from .views.inventory import InventoryView
+    from .views.pairwise import PairwiseView
+    from .views.rank import RankView
+    from .views.relations import RelationsView
+    from .views.transforms import TransformsSheetView, TransformsView
+
+Names = str | Iterable[str]
+
+
+class Questions:
+    """The steps that look at a table and its outcome; a study is asked them.
+
+    Each returns a view, made once for each way of asking: it is read, drawn and saved, and names what was found.
+    """
+
+    _context: Context
+
+    @checked(rows=whole)
+    def inventory(self, *, rows: int = 0) -> InventoryView:
+        """Say what each column is and why, what is missing, and what is wrong or odd.
+
+        Parameters
+        ----------
+        rows
+            Show so many of the first rows, as read.
+
+        Raises
+        ------
+        OptionError
+            ``rows`` is not a whole number from 0 up.
+        """
+        return take_inventory(self._context, rows)
+
+    @checked()
+    def balance(self, *, by: Names | None = None) -> BalanceView:
+        """Say how the outcome's classes (or values) are spread, and whether it drifts over a date.
+
+        Parameters
+        ----------
+        by
+            Columns whose groups are set beside each other.
+
+        Raises
+        ------
+        OutcomeError, OptionError
+            The study has no outcome; it is grouped by itself.
+        """
+        return show_balance(self._context, names_of(by, "by"))
+
+    @overload
+    def distribution(self, *, sort: str = "skewness") -> SheetView: ...
+    @overload
+    def distribution(
+        self, column: Names, /, *columns: Names, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
+    ) -> DistributionView: ...
+    @checked(sort=text, top=whole)
+    def distribution(
+        self,
+        *columns: Names, by: Names | None = None, sort: str = "skewness", top: int = 10, **look: Unpack[LookOptions],
+    ) -> DistributionView | SheetView:  # fmt: skip
+        """Show how one column is distributed, or several of one unit on one axis; without a name, all of them.
+
+        Parameters
+        ----------
+        *columns
+            One column, or several numeric ones (or dates) of one unit of measure. None gives the sheet of all.
+        by
+            Up to two columns whose groups are compared; a number is cut near its quarters.
+        sort
+            Of the sheet: "skewness", "missing" or "name".
+        top
+            How many of the most frequent values to list.
+        **look
+            picture ("auto", "histogram", "density", "box", "violin", "dots", "qq", "interval", "cumulative", "bars"),
+            scale ("linear", "log", "log1p"), bins, width, start, measure ("count", "share", "density"), arrange
+            ("line", "overlaid", "stacked", "shares"), bandwidth, numbers, normal, box, limits, calendar; see
+            `envelt.core.distribution.look.Look`.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> Study("demo").distribution("mites").top_values.head(3)["value"].tolist()
+        [0.0, 5.0, 10.0]
+        """
+        names, groups, looked = names_of(columns), names_of(by, "by"), Look.of(look)
+        if names:
+            return show_distribution(self._context, names, groups, top, looked)
+        if groups or look:
+            raise OptionError("Name a column: by and the options of the picture are not for the sheet of all columns.")
+        return show_sheet(self._context, sort)
+
+    @overload
+    def against(self, column: None = None) -> GlanceView: ...
+    @overload
+    def against(
+        self, column: str, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
+    ) -> AgainstView: ...
+    @checked(column=text, top=whole)
+    def against(
+        self, column: str | None = None, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
+    ) -> AgainstView | GlanceView:
+        """Say whether the outcome differs along one candidate, by how much, and how surely.
+
+        Parameters
+        ----------
+        column
+            The candidate. Without it, all candidates at a glance: ``table`` has one row each, strongest first.
+        by
+            Up to two columns that divide the rows: the picture shows the parts side by side, ``by`` has one row each.
+        top, **look
+            As in `distribution`; ``residuals`` draws what the line leaves of a numeric outcome.
+
+        Raises
+        ------
+        OutcomeError, UnknownColumnError, OptionError
+        """
+        groups, looked = names_of(by, "by"), Look.of(look)
+        if column is not None:
+            return set_against(self._context, column, groups, top, looked)
+        if groups or look:
+            raise OptionError("Name a candidate: by and the options of the picture are for one at a time.")
+        return show_glance(self._context)
+
+    @checked(
+        shares=text, picture=text, colour=text, order=text, counts=text, cuts=listed, calendar=text, missing=yes_no
+    )
+    def contingency(
+        self,
+        rows: Names,
+        columns: Names | None = None,
+        *,
+        by: Names | None = None,
+        shares: str = "row", picture: str = "auto", colour: str = "share", order: str = "level",
+        counts: str | None = None,
+        bins: int | None = None, width: float | None = None, start: float | None = None, cuts: Iterable[float] = (),
+        calendar: str | None = None,
+        largest: int | None = None, missing: bool = False,
+    ) -> ContingencyView:  # fmt: skip
+        """Tabulate one or two columns, or combinations of columns: counts, shares, and the outcome's rates.
+
+        Parameters
+        ----------
+        rows, columns
+            One column each, or several whose combinations are tabulated. Numbers are cut into bins, dates into units
+            of the calendar. Without ``columns``: counts and shares of one axis.
+        by
+            Up to two columns: one table for each of their groups.
+        shares
+            Of a "row", a "column" or "all".
+        picture
+            "bars", "stacked", "shares", "cells", "rates", "mosaic"; "auto" chooses.
+        colour
+            Of cells: by "share" or by "residual".
+        order
+            Of the rows: "level" (their own), "count" or "rate".
+        counts
+            The column that says how many rows each row stands for, of a table that is already counted.
+        bins, width, start, cuts, calendar
+            How numbers are cut (``cuts`` are points; a value on one goes right), and the unit for dates.
+        largest
+            How many levels stay apart; the others become "other". By default 200.
+        missing
+            Whether missing is a level of its own.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> Study("demo", outcome="wintered").contingency("fed", "wintered").table.to_numpy().tolist()
+        [[222, 923], [444, 1387]]
+        """
+        asked = CrossingAsked(
+            names_of(rows, "rows"), names_of(columns), names_of(by, "by"), shares, picture, colour, order, counts,
+            Cuts(bins, width, start, tuple(cuts), calendar, largest, missing),
+        )  # fmt: skip
+        return tabulate(self._context, asked)
+
+    @checked(time=text)
+    def rank(self, *columns: Names, time: str | None = None) -> RankView:
+        """Score every candidate alone, or those named, on rows it was not fitted on.
+
+        Parameters
+        ----------
+        *columns
+            Candidates; none for all.
+        time
+            A date, or a number that rises with time: folds are then stretches of it, so that no candidate is scored
+            among the neighbours it was fitted on.
+
+        Raises
+        ------
+        OutcomeError
+            The study has no outcome, or no column besides.
+        UnknownColumnError, OptionError
+        """
+        return show_rank(self._context, names_of(columns), time)
+
+    @checked(method=text, at_least=finite_number, confidence=finite_number, alternative=text, order=text, whole=yes_no)
+    def relations(
+        self,
+        *columns: Names, method: str = "auto", by: Names | None = None, at_least: float | None = None,
+        confidence: float = 0.95, alternative: str = "two-sided", order: str = "similar", whole: bool = False,
+    ) -> RelationsView:  # fmt: skip
+        """Say which columns say the same thing, which move together, and in which form.
+
+        Parameters
+        ----------
+        *columns
+            Two or more; without a name all that hold numbers or levels.
+        method
+            "auto" puts every kind on one scale of strength from 0 to 1, with a sign where it has a meaning; or
+            "pearson", "spearman", "kendall" of numbers and ordered levels.
+        by
+            Up to two columns: ``by`` has one matrix a group, ``differ`` the pairs that differ between groups.
+        at_least
+            Keep only pairs of this strength or more.
+        confidence, alternative
+            Of intervals and tests; "greater" or "less" with a named method.
+        order
+            Of the picture: "similar", so that blocks stand together, or as in the "file".
+        whole
+            Draw the whole square, not half of it.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+        """
+        options = RelationsOptions(
+            names_of(columns), method, names_of(by, "by"), at_least, confidence, alternative, order, whole
+        )
+        return show_relations(self._context, options)
+
+    @checked(most=whole, colour=text, ranks=yes_no, panels=yes_no)
+    def pairwise(
+        self, *columns: Names, by: Names | None = None, most: int = 6, colour: str | None = None,
+        ranks: bool = False, panels: bool = False,
+    ) -> PairwiseView:  # fmt: skip
+        """Show every pair of columns once, by class; of two columns named, that pair large.
+
+        Parameters
+        ----------
+        *columns
+            Without a name: the best-ranked candidates that do not repeat each other. Two give one pair, large.
+        by
+            The column whose groups are the classes; by default an outcome of classes.
+        most
+            How many columns to choose, where none is named.
+        colour
+            A third column by colour, of one pair.
+        ranks, panels
+            Of one pair: rank against rank; one panel a class, on shared axes.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+        """
+        options = PairwiseOptions(names_of(columns), names_of(by, "by"), most, colour, ranks, panels)
+        return show_pairwise(self._context, options)
+
+    @overload
+    def transforms(self) -> TransformsSheetView: ...
+    @overload
+    def transforms(self, column: str, /, *, by: Names | None = None) -> TransformsView: ...
+    @overload
+    def transforms(self, column: Names, other: Names, /, *columns: Names, by: None = None) -> TransformsSheetView: ...
+    @checked()
+    def transforms(self, *columns: Names, by: Names | None = None) -> TransformsView | TransformsSheetView:
+        """Say what transforms do to a number: its shape, its relation with the outcome, and which is worth its price.
+
+        Parameters
+        ----------
+        *columns
+            One number: a row a transform. Several, or none for every numeric candidate: a row each, with a suggestion.
+        by
+            Of one number: up to two columns whose groups are looked at each by itself.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> Study("demo").transforms("mites").suggested
+        'log1p'
+        """
+        names, groups = names_of(columns), names_of(by, "by")
+        if len(names) == 1:
+            return show_transforms(self._context, names[0], groups)
+        if groups:
+            raise OptionError("Name one column: by divides the rows of one at a time.")
+        return show_transforms_sheet(self._context, names)
+
+    @checked(method=text, distance=text, scaled=yes_no, panels=yes_no, on_step=function)
+    def embed(
+        self,
+        *columns: Names, method: str = "neighbours", by: Names | None = None, nearest: int | None = None,
+        distance: str = "euclidean", scaled: bool = True, seed: int = 0, frames: int = 0, panels: bool = False,
+        on_step: Callable[[int, int, Any], None] | None = None,
+    ) -> EmbedView:  # fmt: skip
+        """Lay rows out in two dimensions: do the classes separate, and which rows sit among another class?
+
+        Parameters
+        ----------
+        *columns
+            Without a name: all usable candidates. Numbers and dates are standardized, grades taken by rank, names get
+            a column a level of together one number's weight; a missing value is the mean.
+        method
+            "neighbours" keeps near rows near; "pca" shows the two directions of most variance; "mds" keeps distances.
+        by
+            The column that colours the rows; the outcome by default.
+        nearest
+            How many neighbours the map holds; by default from the number of rows.
+        distance
+            "euclidean", "cosine" or "manhattan".
+        scaled
+            Whether numbers are standardized; not where all are of one unit.
+        seed
+            Of what is drawn at random; the same seed gives the same map.
+        frames
+            Keep so many small pictures of the map as it forms.
+        panels
+            Draw one panel a class.
+        on_step
+            Is told of every step, of how many, and given the places so far; an interrupt keeps the last map.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError
+        """
+        options = EmbedOptions(
+            names_of(columns), method, names_of(by, "by"), nearest, distance, scaled, seed, frames, panels
+        )
+        return show_embed(self._context, options, on_step)

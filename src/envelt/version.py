@@ -1,0 +1,3 @@
+"""Which Envelt this is."""
+
+__version__ = "0.1.0"
