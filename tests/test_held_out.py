@@ -94,7 +94,7 @@ def test_repeating_every_row_as_a_unit_changes_no_test_and_no_interval():
         .assign(case=lambda d: range(len(d)))
     )
     double = Study(pd.concat([rows, rows], ignore_index=True), outcome="wintered", unit="case")
-    for name in ("mites", "fed", "altitude_band"):
+    for name in ("mites", "weight_kg", "fed", "altitude_band"):
         one, two = single.against(name), double.against(name)
         for column in ("low", "high"):
             for effect in ("mean_difference", "superiority", "risk_difference", "odds_ratio"):
@@ -102,9 +102,9 @@ def test_repeating_every_row_as_a_unit_changes_no_test_and_no_interval():
                     assert two.effects.loc[effect, column] == pytest.approx(one.effects.loc[effect, column], rel=0.03)
             assert two.rates[column].to_numpy() == pytest.approx(one.rates[column].to_numpy(), abs=0.03)
         shared = [t for t in ("welch_t", "mann_whitney", "chi_square") if t in one.tests.index]
-        assert np.log(two.tests.loc[shared, "p"]).to_numpy() == pytest.approx(
-            np.log(one.tests.loc[shared, "p"]).to_numpy(), rel=0.08
-        )
+        # rows take chi-square's variance under no relation, units as it is: far out in the tail orders lie between them
+        of_units, of_rows = (np.log(v.tests.loc[shared, "p"].to_numpy().clip(1e-20)) for v in (two, one))
+        assert of_units == pytest.approx(of_rows, rel=0.08)
 
 
 def naive_share(x, y, event_only, folds):

@@ -66,13 +66,13 @@ def parts_of(thing):
 
 
 def long_arrays(thing, path, seen):
-    """Find arrays as long as a fifth of the rows that can be reached."""
+    """Find arrays as long as a third of the rows that can be reached."""
     if id(thing) in seen or isinstance(thing, OPAQUE):
         return
     seen.add(id(thing))
     if isinstance(thing, (np.ndarray, pd.Series, pd.Index, pd.DataFrame)):
         size = len(thing) if isinstance(thing, pd.DataFrame) else thing.size
-        if size > ROWS / 5:
+        if size > ROWS / 3:
             yield f"{path}: {size} values"
     elif isinstance(thing, (Later, dict, list, tuple, set, frozenset)) or hasattr(thing, "__dict__"):
         for name, part in parts_of(thing).items():

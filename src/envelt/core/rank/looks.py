@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from ..shapes.quantiles import Rows, rows_of_groups, sorted_groups
 from ..shapes.ranks import mid_ranks, ranks_of_ordinals, tie_term_of
 from ..stats.between import p_of_ranked_pair, p_of_ranks
-from ..stats.correlation import correlation_test, pearson_coefficient
-from ..stats.crossing import Crossing, product_test
+from ..stats.correlation import certainty, pearson_coefficient
+from ..stats.crossing import Crossing
 from ..stats.heldout import Cells
 from ..stats.sampling import Sampling
 from ..stats.targets import ClassTarget, NumberTarget, Target
@@ -75,7 +75,5 @@ class Looks:
         x, sampling = mid_ranks(values[order]), self.sampling.take(order)
         if isinstance(target, NumberTarget):
             y = ranks_of_ordinals(target.ordinals[order])
-            if sampling.clustered:
-                return product_test(x, y, sampling)
-            return correlation_test(pearson_coefficient(x, y), len(x)).p
+            return certainty(pearson_coefficient(x, y), x, y, sampling, "spearman").p
         return p_of_ranks(x, target.codes[order], target.classes, sampling)

@@ -1,7 +1,7 @@
 """Two numeric columns: correlations with intervals and tests, by what one case is.
 
 Intervals are on Fisher's z. Over rows its variance is the textbook's; over units it is the jackknife's, which leaves
-out a unit at a time, and tests are Student's t of the units' totals.
+out a unit at a time, and so is the test; Pearson's also asks Student's t of the units' totals.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from .crossing import product_test
 from .sampling import Sampling
 
 Floats = NDArray[np.float64]
+CONFIDENCE = 0.95
 
 Z_VARIANCE = {
     "pearson": lambda r, n: 1 / (n - 3),
@@ -88,8 +89,17 @@ def certainty(r: float, x: Floats, y: Floats, sampling: Sampling, method: str) -
     if method == "kendall":  # as much larger than over rows as the error of the ranks' correlation is
         rho, rows = np.array([pearson_coefficient(x, y)]), np.array([float(n)])
         se *= float(row_error(np.array([r]), rows, method)[0] / row_error(rho, rows, "spearman")[0])
-    se = 0.0 if abs(r) == 1 else se
-    return Certainty(se, sampling.cases - 1.0, 0.0 if abs(r) == 1 else product_test(zx, zy, sampling))
+    df = sampling.cases - 1.0
+    if abs(r) == 1:
+        return Certainty(0.0, df, 0.0)
+    z = abs(float(np.arctanh(r)))
+    p = float(2 * special.stdtr(df, -z / se)) if se > 0 else float("nan")
+    if method == "pearson":
+        # of lognormal values in 60 units the jackknife alone calls 2 of 100 unrelated pairs sure at 0.001
+        p = float(np.fmax(p, product_test(zx, zy, sampling)))
+        if 1 - CONFIDENCE < p < 1:  # an interval holds 0 where its test does not reject
+            se = max(se, z / float(-special.stdtrit(df, p / 2)))
+    return Certainty(se, df, p)
 
 
 def _jackknife_error(x: Floats, y: Floats, sampling: Sampling) -> float:
