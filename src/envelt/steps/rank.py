@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..core import thresholds as T
 from ..core.later import Later
 from ..core.rank.rank import Ranking, rank_candidates, stretches_of
+from ..core.stats.folds import folds_in_time
+from ..core.stats.heldout import HeldOutRows
+from ..core.stats.sampling import Sampling
 from ..core.words import have
 from ..errors import OptionError, OutcomeError
 from ..views.rank import RankView
@@ -27,29 +29,38 @@ def show_rank(context: Context, names: tuple[str, ...] = (), time: str | None = 
     if not candidates:
         raise OutcomeError(f"There is no column besides {outcome.name!r} to rank.")
 
-    if time is not None:
-        stretch = stretches_of(context.table[time], outcome.known)
-        _refuse_divided(context, stretch, outcome.known, time)
+    in_time = None if time is None else _in_time(context, time)
 
     def make() -> Ranking:
         with slow_progress("Ranking") as report:
             return rank_candidates(
-                context.table, outcome, candidates, unit=context.unit, time=time, seed=context.seed, progress=report
-            )
+                context.table, outcome, candidates, sampling=context.sampling, held=in_time or context.held_out,
+                kept=time or context.unit, in_time=time is not None, seed=context.seed, progress=report,
+            )  # fmt: skip
 
     title = f"What each candidate alone says about {context.names(outcome.name)}"
     return RankView(Later(make), time or context.unit, context.of_outcome, title, context.names)
 
 
-def _refuse_divided(context: Context, stretch: NDArray[np.integer], known: NDArray[np.bool_], time: str) -> None:
-    """Refuse folds of time that would divide a unit."""
+def _in_time(context: Context, time: str) -> HeldOutRows:
+    """Return the rows with an outcome in folds that are stretches of time; intervals count stretches.
+
+    Raises
+    ------
+    OptionError
+        A unit has rows in several.
+    """
+    outcome = context.known_outcome
+    known, target = outcome.known, outcome.target()
+    stretch = stretches_of(context.table[time], known)
     units = context.sampling.take(known).units
-    if units is None:
-        return
-    pairs = np.unique(units * T.BLOCKS + stretch) // T.BLOCKS
-    divided = int(np.count_nonzero(np.bincount(pairs) > 1))
+    divided = 0
+    if units is not None:
+        pairs = np.unique(units * T.BLOCKS + stretch) // T.BLOCKS
+        divided = int(np.count_nonzero(np.bincount(pairs) > 1))
     if divided:
         raise OptionError(
             f"{have(divided, 'case')} (of {context.unit!r}) rows in several stretches of {time!r}: times cannot be "
             "kept apart while units stay whole. Leave time out, or the unit."
         )
+    return HeldOutRows(known, target, folds_in_time(stretch), Sampling.of_units(stretch))

@@ -15,15 +15,14 @@ from ..columns.names import hints
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column, Table
 from ..columns.times import is_time
-from ..columns.units import unit_keys
 from ..finding import Finding, by_weight
 from ..inventory.quality.absent import missing_follows
 from ..parallel import in_threads
 from ..shapes.quantiles import sorted_present
 from ..shapes.ranks import ranks_of
 from ..stats.correlation import pearson_coefficient
-from ..stats.folds import Folds, deal, folds_in_time, hash_blocks
-from ..stats.heldout import Cells, HeldOut, held_out, level_cells, number_cells
+from ..stats.folds import Folds, deal, hash_blocks
+from ..stats.heldout import Cells, HeldOut, HeldOutRows, held_out, level_cells, number_cells
 from ..stats.multiplicity import q_values
 from ..stats.sampling import Sampling
 from .findings import Candidate, UnitEffect, ordered_in_time, rank_findings
@@ -55,8 +54,10 @@ def rank_candidates(
     outcome: Outcome,
     candidates: list[str],
     *,
-    unit: str | None = None,
-    time: str | None = None,
+    sampling: Sampling,
+    held: HeldOutRows,
+    kept: str | None = None,
+    in_time: bool = False,
     seed: int = 0,
     progress: Progress = lambda done, total, name: None,
 ) -> Ranking:
@@ -68,11 +69,14 @@ def rank_candidates(
         All rows; those without an outcome are set aside.
     candidates
         Names of the columns to score.
-    unit
-        The column that says which rows are one case: folds never split one, and intervals and tests count
-        units, not rows.
-    time
-        A column of times: folds are stretches of it, and intervals count stretches, which no unit may lie across.
+    sampling
+        Of all rows.
+    held
+        The rows with an outcome, in folds that keep units whole, or times apart; intervals and tests count its cases.
+    kept
+        The column that says which units are kept whole, or which times apart.
+    in_time
+        Whether it says times.
     seed
         Of the hash that deals rows into folds.
     progress
@@ -85,34 +89,22 @@ def rank_candidates(
         bins with missing as its own)) for numbers and the chi-square for categories; for a numeric outcome
         Spearman's and Kruskal–Wallis's take their places. ``q`` is Benjamini–Hochberg over the view.
     """
-    known = outcome.known
-    target = outcome.target()
-    keys = unit_keys(table[unit]) if unit is not None else None
-    row_folds = deal(hash_blocks(np.flatnonzero(known), seed), target.load, seed)
-    folds, sampling = row_folds, Sampling.of_rows(len(target))
-    if time is not None:
-        stretch = stretches_of(table[time], known)
-        folds, sampling = folds_in_time(stretch), Sampling.of_units(stretch)
-    if keys is not None and time is None:
-        sampling = Sampling.of_units(keys[known])
-        folds = deal(hash_blocks(keys[known].astype(np.int64), seed), target.load, seed)
+    known, target = held.known, held.target
+    row_folds = deal(hash_blocks(np.flatnonzero(known), seed), target.load, seed) if held.sampling.clustered else None
     at = None if known.all() else np.flatnonzero(known)
     columns = [table[n] if at is None else table[n].take(at) for n in candidates]
-    scored, over_rows = _scored(
-        columns, Looks.of(target, sampling), folds, row_folds if sampling.clustered else None, progress
-    )
+    scored, over_rows = _scored(columns, Looks.of(target, held.sampling), held.folds, row_folds, progress)
     shares_over_rows = {c.name: h.share for c, h in zip(columns, over_rows, strict=False)}
     progress(len(candidates), len(candidates), "")
     q = q_values(np.array([c.p for c in scored]))
-    whole = Sampling.of_rows(len(table)) if keys is None else Sampling.of_units(keys)
     scored = [
-        _advised(_weighed(replace(c, q=float(v)), table[c.name], outcome, whole))
+        _advised(_weighed(replace(c, q=float(v)), table[c.name], outcome, sampling))
         for c, v in zip(scored, q, strict=True)
     ]
     scored.sort(key=lambda c: -c.held_out.share if c.held_out.share == c.held_out.share else np.inf)
-    effect, kept = None, time or unit
-    if sampling.clustered and kept is not None:
-        effect = UnitEffect(kept, sampling.cases, sampling.rows, shares_over_rows, time is not None)
+    effect = None
+    if held.sampling.clustered and kept is not None:
+        effect = UnitEffect(kept, held.sampling.cases, held.sampling.rows, shares_over_rows, in_time)
     unknown = int((~known).sum())
     findings = rank_findings(outcome, scored, effect)
     if effect is None:
