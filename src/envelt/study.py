@@ -228,7 +228,7 @@ class Study(Questions):
         Parameters
         ----------
         name
-            Of the new column.
+            What to call the new column; it must not be taken.
         expression
             Of columns: arithmetic, comparisons, and/or/not, log, log1p, sqrt, abs, min, max, where,
             is_missing, year, month, weekday (1 is Monday), hour, date(year, month, day).

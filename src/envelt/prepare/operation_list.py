@@ -82,7 +82,7 @@ class OperationList:
         reason, finding
             Why, and the code of the finding that led to it.
         **options
-            Of the operation.
+            What the operation takes besides columns; an option it does not know is refused by name.
 
         Raises
         ------

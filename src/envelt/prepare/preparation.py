@@ -41,7 +41,7 @@ class Preparation(OperationList):
     unit
         The column that says which rows are one case; folds never divide one, and it is no feature.
     seed
-        Of the folds.
+        Of the hash that deals rows into folds: the same seed, the same folds.
     absent
         What becomes of a column that is gone from later rows: "error", or "missing" in every row.
     returns

@@ -143,7 +143,22 @@ class AgainstView(View):
 
     @tabled(written.EFFECTS, gaps=False)
     def effects(self) -> pd.DataFrame:
-        """Estimate, low and high of each effect."""
+        """Estimate, low and high (95 %) of each effect, in the units of the outcome where it has any.
+
+        Of two groups ``mean_difference`` (second less first), ``hedges_g`` (that difference over the root of the mean
+        of the two variances, corrected for few rows) and ``superiority``, the probability that a row of the second
+        lies above one of the first, ties by half. Of more ``omega_squared`` and ``epsilon_squared``, shares of variance
+        and of ranks between groups. Of two numbers also ``pearson``, ``spearman`` and ``r_squared``. Of levels with
+        classes ``cramers_v`` (Bergsma's, from 0 to 1) and, of two levels, ``risk_difference``, ``risk_ratio`` and
+        ``odds_ratio``. Over units each interval has the width that units give it.
+
+        References
+        ----------
+        Bonett (2008), Psychological Methods 13, 99–109; Perme & Manevski (2019), Statistical Methods in Medical
+        Research 28, 3578–3590; Steiger (2004), Psychological Methods 9, 164–182; Bergsma (2013), Journal of the Korean
+        Statistical Society 42, 323–328; Miettinen & Nurminen (1985), Statistics in Medicine 4, 213–226; Katz et al.
+        (1978), Biometrics 34, 469–474; Woolf (1955), Annals of Human Genetics 19, 251–253.
+        """
         result = self._result
         return effects_table(result.effects if isinstance(result, LevelsByClass) else result.comparison.effects)
 

@@ -78,7 +78,7 @@ def make_cloud(x: Floats, y: Floats, shown: Floats, groups: Grouping | None) -> 
     shown
         What stands in the place of y: y itself, or what a line leaves of it.
     groups
-        Of the rows.
+        The group of each of these rows; none for one colour.
     """
     across, up = _limits(x), _limits(shown)
     cut = any(lim[0] > v.min() or lim[1] < v.max() for lim, v in ((across, x), (up, shown)))

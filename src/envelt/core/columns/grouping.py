@@ -31,7 +31,7 @@ class Groups:
     names
         The columns that make the groups; none for all rows together.
     labels
-        Of the groups that occur.
+        The name of each group that occurs, at the place its code says.
     ordered
         Whether the order of the groups means something.
     note
@@ -77,7 +77,7 @@ class Grouping:
 
     @property
     def labels(self) -> tuple[str, ...]:
-        """Of the groups."""
+        """The name of each group, at the place its code says."""
         return self.groups.labels
 
     def __len__(self) -> int:

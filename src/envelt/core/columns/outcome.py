@@ -24,7 +24,7 @@ class Classes:
     Parameters
     ----------
     name
-        Of the column.
+        The name of the outcome's column.
     levels
         The classes; of two, the event is the second, so that differences are of the event against the rest.
     event
@@ -65,7 +65,7 @@ class ClassOutcome:
 
     @property
     def name(self) -> str:
-        """Of the column."""
+        """The name of the outcome's column."""
         return self.said.name
 
     @property

@@ -256,7 +256,7 @@ def cross_tabulate(
     outcome
         Whose rates, or mean, are given at each level of the rows.
     sampling
-        Of the rows.
+        What the rows are a sample of: cases each, or units.
     weight
         How many rows each row of the table stands for, where rows are cases.
     keep

@@ -81,7 +81,7 @@ def levels_within(
     name, codes, labels
         The candidate: the level of each row, shape (n,), ``-1`` for none.
     sampling
-        Of the rows.
+        What the rows are a sample of: cases each, or units.
     weight
         How many rows each row stands for, where rows are cases.
     """

@@ -67,7 +67,7 @@ def number_distribution(
     limits
         What a person declared values can be.
     sampling
-        Of the rows.
+        What the rows are a sample of: cases each, or units.
     shapes
         Whether to look for what is worth a finding.
     groups, summary

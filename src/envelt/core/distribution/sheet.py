@@ -103,7 +103,7 @@ def make_sheet(
     Parameters
     ----------
     sampling
-        Of the rows.
+        What the rows are a sample of: cases each, or units.
     sort
         "skewness" (the most skewed first, categories after numbers), "missing" (the most first) or "name".
 

@@ -42,7 +42,7 @@ def separation_of(codes: NDArray[np.integer], classes: int, full: Ints, on_map: 
     full, on_map
         The nearest rows in the full space and on the map, shape (n, k).
     sampling
-        Of the rows.
+        What the rows are a sample of: cases each, or units.
     """
     known = codes >= 0
     n = np.bincount(codes[known], minlength=classes)

@@ -24,7 +24,7 @@ class Encoder:
     Parameters
     ----------
     name
-        Of the column.
+        Of the column it is made from.
     centre, scale
         Of numbers.
     levels

@@ -78,7 +78,7 @@ def quality_findings(
     Parameters
     ----------
     sampling
-        Of the rows.
+        What the rows are a sample of: cases each, or units.
     outcome
         Lets missing be compared with it.
     unit

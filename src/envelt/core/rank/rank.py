@@ -78,7 +78,7 @@ def rank_candidates(
     in_time
         Whether it says times.
     seed
-        Of the hash that deals rows into folds.
+        Of the hash that deals rows into folds: the same seed, the same folds.
     progress
         Called before each candidate.
 

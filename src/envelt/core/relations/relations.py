@@ -71,7 +71,7 @@ class Relations:
 
     @property
     def names(self) -> tuple[str, ...]:
-        """Of the columns."""
+        """The names of the columns, in the order of the rows and columns of every matrix."""
         return tuple(s.name for s in self.sides)
 
     @property

@@ -23,7 +23,7 @@ class Side:
     Parameters
     ----------
     name, kind
-        Of the column.
+        The column's, as the inventory has them.
     what
         "number" (a number, or days), "ranks" (ordered levels), "two" (two levels) or "levels".
     numbers
