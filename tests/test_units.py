@@ -339,3 +339,18 @@ def test_the_band_of_a_trend_is_wider_where_units_share_what_is_left():
     assert width[0] > 1.3 * width[1]
     pairs = itertools.pairwise(band[0].mean)
     assert all(np.isfinite(a) and np.isfinite(b) for a, b in pairs)
+
+
+def test_a_correlation_over_units_is_told_from_nothing_by_interval_and_test_alike():
+    r = np.random.default_rng(8)
+    sure = 0
+    for draw in range(200):
+        cases = int(r.integers(5, 40))
+        units = np.repeat(np.arange(cases), 6)
+        shared = r.normal(size=(2, cases))[:, units]
+        x, y = np.exp(1.5 * shared[0]), np.exp(1.5 * shared[1] + (draw % 2) * shared[0] + r.normal(size=len(units)))
+        for measure in (pearson, spearman):
+            estimate, test = measure(x, y, Sampling.of_units(units))
+            assert (estimate.low > 0 or estimate.high < 0) == (test.p < 0.05), (draw, estimate, test)
+        sure += draw % 2 == 0 and pearson(x, y, Sampling.of_units(units))[1].p < 0.05
+    assert sure <= 4  # of 100 unrelated pairs with long tails; by the jackknife's error alone nine are
