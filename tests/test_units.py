@@ -21,6 +21,7 @@ from envelt.core.stats.rates import event_rates
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
 from envelt.core.stats.trend import smooth_trend
+from envelt.errors import OptionError
 from samples import rows
 
 drawn = st.lists(st.tuples(st.integers(0, 6), st.integers(0, 2), st.integers(0, 1)), min_size=10, max_size=40)
@@ -294,8 +295,14 @@ def test_units_of_every_kind_give_numbers_or_none_and_never_more_than_rows_would
             by_rows.against("x1").tests["p"].to_numpy(),
             abs=0.12,  # other estimates of the same variances
         )
-    if kind == "one case":
+    if kind in ("one case", "two cases"):
         assert by_units.against("x1").tests["p"].isna().all()
+        assert by_units.rank().table[["low", "high", "p"]].isna().all(axis=None)
+    if kind == "one case":
+        with pytest.raises(OptionError, match="the 1 case of 'case' stays whole"):
+            by_units.split(0.25)
+    else:
+        assert [0 < len(s.table) < len(frame) for s in by_units.split(0.25)] == [True, True]
 
 
 def test_a_unit_that_is_also_by_is_a_group_each():

@@ -102,7 +102,10 @@ def divided(context: Context, share: float, by: str | None) -> tuple[Context, Co
             raise OptionError(f"The levels of {by!r} cannot be parted: all rows hang together{also}.")
         test = _drawn(keys, _strata(context), share, context.seed)
     if not test.any() or test.all():
-        raise OptionError(f"With {plural(len(test), 'row')}, a share of {share:g} leaves no row on one side.")
+        cases = 0 if kept is None else int(kept.max()) + 1
+        stay = f", of which the {plural(cases, 'case')} of {context.unit!r} {'stays' if cases == 1 else 'stay'} whole"
+        whole = stay if cases else ""
+        raise OptionError(f"With {plural(len(test), 'row')}{whole}, a share of {share:g} leaves no row on one side.")
     return _rows(context, ~test), _rows(context, test)
 
 
@@ -174,6 +177,8 @@ def _drawn(keys: NDArray[np.int64], strata: NDArray[np.int64], share: float, see
             wanted = share * upto[-1]
             count = int(np.argmin(np.abs(np.concatenate(([0], upto)) - wanted)))
             chosen[mine[:count]] = True
+    if len(units) > 1 and (chosen.all() or not chosen.any()):  # of few large units the nearest to the share
+        chosen[:] = np.arange(len(units)) == np.argmin(np.abs(size - share * len(keys)))
     return chosen[np.searchsorted(units, keys)]
 
 

@@ -250,6 +250,8 @@ def summarise(
         variance = np.array([np.mean(v) for v in of_repeats])
     floor = 1 / (2 * n * target.entropy(scale))
     half = np.sqrt((sampling.quantile * T.WIDEN) ** 2 * variance + floor**2)
+    if sampling.tells_nothing:
+        half = np.full(size, np.nan)
     area = _auc(fits, target) if auc else np.full(size, np.nan)
     parts = (share, share - half, share + half, area)
     return [HeldOut(*(float(v[c]) for v in parts)) for c in range(size)]
