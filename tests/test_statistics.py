@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy import stats
+from scipy import optimize, stats
 
 from envelt.core.stats.correlation import pearson, spearman
 from envelt.core.stats.groups import compare_groups
@@ -182,6 +182,35 @@ def test_cramers_v_is_free_of_bias_and_its_interval_holds_it():
 
 def _crossed(a, b):
     return np.bincount(a * 2 + b, minlength=2 * (a.max() + 1)).reshape(-1, 2)
+
+
+@pytest.mark.parametrize("inflation", [1.0, 2.5])
+@pytest.mark.parametrize("table", [[[30, 12], [9, 40]], [[20, 14, 9, 3], [7, 15, 18, 6], [2, 5, 30, 28]]])
+def test_the_interval_of_cramers_v_is_the_wider_of_noncentral_chi_square_and_the_delta_method(table, inflation):
+    table = np.array(table)
+    n, (r, c) = table.sum(), table.shape
+    df, least = (r - 1) * (c - 1), min(r, c) - 1
+    x2 = stats.chi2_contingency(table, correction=False).statistic
+    ends = [
+        optimize.brentq(lambda v, s=s: stats.ncx2.cdf(x2 / inflation, df, v) - s, 1e-9, 1e4, xtol=1e-10)
+        for s in (0.975, 0.025)
+    ]
+
+    def phi_squared(p):
+        return np.sum(p**2 / np.outer(p.sum(1), p.sum(0))) - 1
+
+    p, step = table / n, 1e-6
+    slope = np.zeros(table.shape)
+    for at in np.ndindex(*table.shape):
+        more, less = p.copy(), p.copy()
+        more[at], less[at] = more[at] + step, less[at] - step
+        slope[at] = (phi_squared(more) - phi_squared(less)) / (2 * step)
+    variance = np.sum(p * slope**2) - np.sum(p * slope) ** 2
+    v, low, high = ct.cramers_v(table, inflation)
+    half = 1.959963985 * np.sqrt(variance / (n / inflation)) / (2 * np.sqrt(x2 / n * least))
+    of_ends = np.sqrt(np.array(ends) / (n / inflation) / least)
+    assert low == pytest.approx(max(0, min(of_ends[0], v - half)), abs=1e-5)
+    assert high == pytest.approx(min(1, max(of_ends[1], v + half)), abs=1e-5)
 
 
 def test_sparse_chi_square_keeps_its_level_where_the_plain_one_does_not():

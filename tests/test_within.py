@@ -271,3 +271,22 @@ def test_counts_with_a_unit_count_units():
     rows = Study(whole, unit="who", kinds=kinds).contingency("a", "b")
     for name in ("table", "tests", "effects", "units"):
         pd.testing.assert_frame_equal(getattr(by_call, name), getattr(rows, name))
+
+
+@pytest.mark.parametrize("units", [False, True])
+@pytest.mark.parametrize(("of_x", "of_y"), [(1e-4, 1.0), (1e4, 1.0), (1.0, 1e-5), (1e-3, 1e3)])
+def test_what_is_left_within_groups_does_not_depend_on_the_units_of_measure(units, of_x, of_y):
+    r = np.random.default_rng(4)
+    group = np.repeat(np.arange(12), 20)
+    sampling = Sampling.of_units(np.tile(np.arange(24), 10)) if units else Sampling.of_rows(240)
+    x, side = r.normal(size=240) + group % 3, r.integers(0, 2, 240)
+    y = (1 + group % 4) * x + side + 3 * group + r.normal(size=240)
+    first, second = stratified_slope(x, y, group, sampling), stratified_slope(of_x * x, of_y * y, group, sampling)
+    means, other = stratified_means(y, side, group, sampling), stratified_means(of_y * y, side, group, sampling)
+    for one, two, scale in ((first, second, of_y / of_x), (means, other, of_y)):
+        assert two.agreement == pytest.approx(one.agreement, rel=1e-6)
+        assert two.change == pytest.approx(one.change, rel=1e-6)
+        for estimate in ("crude", "pooled"):
+            assert np.array(getattr(two, estimate)) == pytest.approx(scale * np.array(getattr(one, estimate)), rel=1e-6)
+        assert two.apart == pytest.approx(scale * one.apart)
+    assert first.agreement.p < 1e-6
