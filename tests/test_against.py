@@ -248,3 +248,16 @@ def test_repeating_rows_as_units_turns_nothing_more_round():
     assert turns(frame.drop(columns="unit")) == []  # too few rows to be sure
     assert len(turns(four.drop(columns="unit"))) == 1  # as if there were four times as many
     assert turns(four, unit="unit") == []
+
+
+def test_the_spread_of_levels_lies_between_their_rates_and_that_of_all_rows(wintered):
+    table = wintered.against().table
+    assert table.loc["forage", "estimate"] == 0  # its levels differ by no more than chance: all are drawn to one
+    for name in table.index[table["measure"] == "spread"]:
+        rates = wintered.against(name).rates
+        every = rates["events"].sum() / rates["n"].sum()
+        low, high = table.loc[name, ["low", "high"]]
+        assert rates["rate"].min() - 1e-12 <= low <= every + 1e-12
+        assert every - 1e-12 <= high <= rates["rate"].max() + 1e-12
+        if table.loc[name, "estimate"] == 0:
+            assert [low, high] == pytest.approx([every, every])
