@@ -291,3 +291,35 @@ def test_what_is_left_within_groups_does_not_depend_on_the_units_of_measure(unit
             assert np.array(getattr(two, estimate)) == pytest.approx(scale * np.array(getattr(one, estimate)), rel=1e-6)
         assert two.apart == pytest.approx(scale * one.apart)
     assert first.agreement.p < 1e-4
+
+
+def test_two_levels_of_several_are_compared_as_if_alone():
+    r = np.random.default_rng(6)
+    level = r.choice(list("abcd"), 700, p=[0.2, 0.4, 0.25, 0.15])
+    frame = pd.DataFrame({"level": level, "g": r.choice(list("xyz"), 700)})
+    frame["y"] = frame["level"].map({"a": 9.0, "b": 0.0, "c": 1.0, "d": -1.0}) + r.normal(size=700)
+    frame["won"] = np.where(r.random(700) < frame["level"].map({"a": 0.9, "b": 0.3, "c": 0.5, "d": 0.4}), "yes", "no")
+    for outcome, other in (("y", "won"), ("won", "y")):
+        every = Study(frame.drop(columns=other), outcome=outcome).against("level", by="g").pooled
+        for name in ("c", "d"):
+            two = frame[frame["level"].isin(["b", name])].drop(columns=other)
+            alone = Study(two, outcome=outcome).against("level", by="g").pooled
+            some = every[every["contrast"] == f"{name} against b"]
+            assert len(some) == len(alone) > 0
+            numbers = list(alone.select_dtypes("number").columns)
+            assert some[numbers].to_numpy() == pytest.approx(alone[numbers].to_numpy(), rel=1e-9)
+
+
+def test_odds_of_groups_in_which_one_side_has_only_events_are_not_pooled():
+    cells = np.array([[[10, 5], [0, 8]], [[7, 3], [0, 9]]])
+    made = rates_of(cells)
+    assert np.isnan(made["odds_ratio"].pooled.estimate)
+    assert made["risk_difference"].pooled.estimate == pytest.approx(naive_risk(cells), rel=1e-9)
+
+
+def naive_risk(cells):
+    """The difference of rates in each group, weighed by how many rows tell it."""
+    told = [
+        (x1 / (y1 + x1) - x0 / (y0 + x0), (y1 + x1) * (y0 + x0) / (x0 + y0 + x1 + y1)) for (y0, x0), (y1, x1) in cells
+    ]
+    return sum(d * w for d, w in told) / sum(w for _, w in told)
