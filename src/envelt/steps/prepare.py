@@ -177,7 +177,7 @@ def _drawn(keys: NDArray[np.int64], strata: NDArray[np.int64], share: float, see
             wanted = share * upto[-1]
             count = int(np.argmin(np.abs(np.concatenate(([0], upto)) - wanted)))
             chosen[mine[:count]] = True
-    if len(units) > 1 and (chosen.all() or not chosen.any()):  # of few large units the nearest to the share
+    if len(units) > 1 and size.max() > 1 and (chosen.all() or not chosen.any()):  # of few large units the nearest
         chosen[:] = np.arange(len(units)) == np.argmin(np.abs(size - share * len(keys)))
     return chosen[np.searchsorted(units, keys)]
 
