@@ -298,6 +298,13 @@ def test_units_of_every_kind_give_numbers_or_none_and_never_more_than_rows_would
     if kind in ("one case", "two cases"):
         assert by_units.against("x1").tests["p"].isna().all()
         assert by_units.rank().table[["low", "high", "p"]].isna().all(axis=None)
+        assert by_units.distribution("x1").table[["mean_low", "mean_high"]].isna().all(axis=None)
+        assert by_units.against("x1", by="c1").pooled[["low", "high", "agreement_p"]].isna().all(axis=None)
+        levels = np.arange(len(frame)) % 3
+        event = (levels + frame["x1"].fillna(0).to_numpy() > 1).astype(np.int64)
+        sampling = Sampling.of_units(frame["case"].to_numpy())
+        crossed = Crossing.of(levels, event, (3, 2), sampling)
+        assert np.isnan([crossed.trend().p, crossed.not_on_a_line().p, crossed.gamma().low]).all()
     if kind == "one case":
         with pytest.raises(OptionError, match="the 1 case of 'case' stays whole"):
             by_units.split(0.25)

@@ -151,7 +151,7 @@ class Crossing:
         """Test what a straight line along the rows leaves of chi-square of two columns, levels with rows only."""
         r = int(np.count_nonzero(self.counts.sum(axis=1)))
         left = ct.chi_square(self.counts).statistic - ordinal.trend_test(self.counts).statistic
-        if r < 3 or not left > 0:
+        if r < 3 or not left > 0 or self.sampling.tells_nothing:
             return UNDEFINED_TEST
         return Significance(left, float(special.chdtrc(r - 2, left / self.design_effect)))
 
@@ -204,7 +204,7 @@ def product_test(x: Floats, y: Floats, sampling: Sampling) -> float:
     total = sampling.totals(score)
     count = len(total)
     spread = float(np.sum((total - total.mean()) ** 2))
-    if count < 2 or spread <= 0:
+    if sampling.tells_nothing or count < 2 or spread <= 0:
         return float("nan")
     t = float(total.sum()) / np.sqrt(count / (count - 1) * spread)
     return float(2 * special.stdtr(count - 1, -abs(t)))

@@ -165,6 +165,8 @@ class GroupedRows:
 
     @property
     def _half_width(self) -> Floats:
+        if self.sampling.tells_nothing:
+            return np.full(len(self.labels), np.nan)
         if self.sampling.clustered:
             return self.means_by_units.half_width
         n = self.moments.n.astype(float)

@@ -121,8 +121,8 @@ def _products(cells: Floats) -> tuple[Floats, Floats]:
 def _odds_agree(cells: NDArray[np.int64], odds: float, at: Codes, sampling: Sampling) -> Significance:
     """Return Breslow & Day's test that all groups have one odds ratio, with Tarone's correction.
 
-    Of groups of eight rows or more in which it expects a row or more in each cell: of smaller ones chi-square is not
-    the distribution of what it sums.
+    Of groups of eight rows or more in which it expects three rows or more in each cell: of smaller ones chi-square is
+    not the distribution of what it sums.
     """
     n0, n1, events = cells[:, 0].sum(axis=1), cells[:, 1].sum(axis=1), cells[:, :, 1].sum(axis=1)
     can = (np.minimum(n0, n1) > 0) & (events > 0) & (events < n0 + n1) & (n0 + n1 >= T.AGREE_ROWS)

@@ -106,7 +106,7 @@ class Sampling:
         """The 97.5 % point by which an interval reaches: normal over rows, Student's t of U − 1 over units."""
         if not self.clustered:
             return Z95
-        return float(special.stdtrit(self.cases - 1, 0.975)) if self.cases > 1 else float("nan")
+        return float("nan") if self.tells_nothing else float(special.stdtrit(self.cases - 1, 0.975))
 
     def tail(self, z: float) -> float:
         """Return the two-sided p of a standardized distance: normal over rows, Student's t of U − 1 over units."""
@@ -114,7 +114,7 @@ class Sampling:
             return float("nan")
         if not self.clustered:
             return float(2 * special.ndtr(-abs(z)))
-        return float(2 * special.stdtr(self.cases - 1, -abs(z))) if self.cases > 1 else float("nan")
+        return float("nan") if self.tells_nothing else float(2 * special.stdtr(self.cases - 1, -abs(z)))
 
     @cached_property
     def largest_design_effect(self) -> float:
@@ -136,7 +136,7 @@ class Sampling:
         if len(x) == 0:
             return 1.0
         below = [(x <= q).astype(np.float64) for q in np.quantile(x, (0.25, 0.5, 0.75))]
-        return max(1.0, *(some.design_effect(b - b.mean()) for b in below if b.min() < b.max()), 1.0)
+        return max([1.0, *(some.design_effect(b - b.mean()) for b in below if b.min() < b.max())])
 
     def design_effect(self, influence: Floats) -> float:
         """Return how much larger a statistic's variance is than if rows were cases: `variance` over that of rows.

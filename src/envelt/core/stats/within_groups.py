@@ -93,14 +93,14 @@ def _within(rows: _Rows, size: int) -> _Within | None:
         variance = float(np.sum(rows.weight * influence**2))
         shares = float(np.sum(rows.weight * square**2))
     else:
-        left = sampling.cases - 1.0
+        left = float("nan") if sampling.tells_nothing else sampling.cases - 1.0
         without = _without_each_unit(rows.group, dx, dy, n, sampling)
         if not np.isfinite(without).all():  # all that x varies by lies in one unit
             without = np.full(len(without), np.nan)
         influence = np.sqrt(left / sampling.cases) * (without - without.mean())
         variance = float(np.sum(influence**2))
         shares = float(np.sum(sampling.totals(square) ** 2))
-    return _Within(slope, variance, min(float(left), total**2 / shares), influence, n, dx, dy, sxx)
+    return _Within(slope, variance, float(np.minimum(left, total**2 / shares)), influence, n, dx, dy, sxx)
 
 
 def _without_each_unit(group: Codes, dx: Floats, dy: Floats, n: Floats, sampling: Sampling) -> Floats:
