@@ -24,7 +24,7 @@ from envelt.core.estimate import Estimate
 from envelt.core.stats.correlation import pearson, spearman
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.group_pairs import all_pairs
-from envelt.core.stats.groups import compare_groups, grouped_rows
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.rates import event_rates
 from envelt.core.stats.sampling import Sampling
@@ -116,10 +116,10 @@ def rejects(p: float) -> float:
 def two_groups(d: Draw) -> Seen:
     """Compare two groups that do not differ, and two that do by half a deviation."""
     side, y = d.levels(2), d.number()
-    none = compare_groups(y, side, ("0", "1"), d.sampling)
+    none = GroupedRows(y, side, ("0", "1"), d.sampling)
     for name, t in none.tests.items():
         yield f"{name} rejects", rejects(t.p)
-    seen = compare_groups(y + 0.5 * side, side, ("0", "1"), d.sampling)
+    seen = GroupedRows(y + 0.5 * side, side, ("0", "1"), d.sampling)
     low, high = seen.summary.mean_interval
     yield "mean holds", holds(Estimate(0.5, low[1], high[1]), 0.5)
     yield "mean_difference holds", holds(seen.effects["mean_difference"], 0.5)
@@ -132,13 +132,13 @@ def many_groups(d: Draw) -> Seen:
     for k in (4, 12):
         groups, y = d.levels(k), d.number()
         labels = tuple(map(str, range(k)))
-        for name, t in compare_groups(y, groups, labels, d.sampling).tests.items():
+        for name, t in GroupedRows(y, groups, labels, d.sampling).tests.items():
             yield f"{name} of {k} rejects", rejects(t.p)
     groups, shift = d.levels(4), np.array([0.0, 0.3, 0.6, 0.2])
     share = np.arange(1, 5) / 10
     between = float(share @ (shift - share @ shift) ** 2)
-    rows = grouped_rows(d.number() + shift[groups], groups, ("a", "b", "c", "d"), d.sampling)
-    seen = compare_groups(rows.values, rows.codes, rows.labels, d.sampling)
+    rows = GroupedRows(d.number() + shift[groups], groups, ("a", "b", "c", "d"), d.sampling)
+    seen = GroupedRows(rows.values, rows.codes, rows.labels, d.sampling)
     yield "omega_squared holds", holds(seen.effects["omega_squared"], between / (between + 1))
     pairs = all_pairs(rows)
     for a, b, low, high in zip(pairs.first, pairs.second, pairs.low, pairs.high, strict=True):

@@ -8,7 +8,7 @@ from scipy import stats
 from envelt import Study
 from envelt.core.against.by_number import shrunken_means
 from envelt.core.stats.form import relation_form
-from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.of_rows.two_groups import kruskal_wallis_of_two, rank_pair
 from envelt.core.stats.shrinkage import shrunken_levels
 from envelt.errors import OptionError, OutcomeError
@@ -106,7 +106,7 @@ def test_levels_are_shrunk_towards_the_whole_by_their_rows():
     codes = np.repeat(range(4), n)
     y = r.normal(np.array([0.0, 0.5, 1.0, 0.4])[codes], 1)
     y[-3:] = [1.9, 2.2, 1.0]
-    comparison = compare_groups(y, codes, ("a", "b", "c", "few"), rows(y))
+    comparison = GroupedRows(y, codes, ("a", "b", "c", "few"), rows(y))
     shrunken = shrunken_means(comparison.summary)
     means = comparison.summary.moments.mean
     assert means.argmax() == 3

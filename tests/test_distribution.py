@@ -17,7 +17,7 @@ from envelt.core.shapes.qq import normal_positions, normal_qq
 from envelt.core.stats.cut import best_cut
 from envelt.core.stats.form import relation_form
 from envelt.core.stats.group_pairs import all_pairs, holm
-from envelt.core.stats.groups import grouped_rows
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.trend import least_squares, smooth_trend
 from envelt.core.tallies.moments import Moments
 from envelt.demo import planted
@@ -227,7 +227,7 @@ def test_pairs_are_welchs_and_holms():
     r = rng(4)
     parts = [np.round(r.normal(m, s, n), 1) for m, s, n in ((0, 1, 30), (1, 2, 18), (0.2, 1, 44), (0, 1, 1))]
     codes = np.repeat(range(4), [len(p) for p in parts])
-    pairs = all_pairs(grouped_rows(np.concatenate(parts), codes, ("a", "b", "c", "d"), rows(codes)))
+    pairs = all_pairs(GroupedRows(np.concatenate(parts), codes, ("a", "b", "c", "d"), rows(codes)))
     assert pairs.left_out == 1
     for k in range(3):
         a, b = parts[pairs.first[k]], parts[pairs.second[k]]

@@ -413,9 +413,9 @@ def test_the_command_draws_each_method_panels_and_frames(run, tmp_path):
 
 def test_many_rows_are_drawn_as_density():
     r = np.random.default_rng(0)
+    from envelt.core.embed.answers import MapGroups
     from envelt.draw.embed import draw_map
     from envelt.draw.parts.canvas import Page
-    from envelt.views.embed import MapGroups
 
     at = r.normal(size=(30_000, 2))
     groups = MapGroups("y", ("a", "b"), (at[:, 0] > 0).astype(np.int64), None)

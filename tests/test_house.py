@@ -1,6 +1,7 @@
 """The house: results hold no rows, views are typed, and pictures go into axes that a person has."""
 
 import dataclasses
+import pickle
 import subprocess
 import sys
 from pathlib import Path
@@ -11,8 +12,18 @@ import pytest
 from matplotlib.figure import Figure
 
 from envelt import Study
-from envelt.core.later import Later
+from envelt.core import kept as kept_module
+from envelt.core.columns.axes import TableAxis
+from envelt.core.columns.grouping import Grouping
+from envelt.core.columns.outcome import ClassOutcome, NumericOutcome
+from envelt.core.columns.table import Column
+from envelt.core.contingency.turnround import TurnSearch
+from envelt.core.kept import Remade, kept
 from envelt.core.shapes.ordered import SortedArray, pooled_quantiles
+from envelt.core.stats.crossing import Crossing
+from envelt.core.stats.groups import GroupedRows
+from envelt.core.stats.heldout import HeldOutRows
+from envelt.core.stats.sampling import Sampling
 from envelt.errors import OptionError
 
 ROWS = 20_001
@@ -53,28 +64,36 @@ def views(study):
     yield from (study.transforms(), study.transforms("x"), study.transforms("heaped", by="grade"))
 
 
-OPAQUE = (str, bytes, int, float, type(None), SortedArray)
+PLAIN = (str, bytes, int, float, type(None), SortedArray)
 """What is not looked into; sorted values are asked, not read."""
+MADE_FROM = (
+    *(Column, Grouping, Sampling, TableAxis, ClassOutcome, NumericOutcome, GroupedRows, Crossing, TurnSearch),
+    HeldOutRows,
+)
+"""What results are made from: the rows of the study themselves, held once however many results there are."""
+LABELS = ("row_labels", "rows")
+"""Of the rows of the study, likewise."""
 
 
 def parts_of(thing):
-    if isinstance(thing, Later):
-        return {"value": thing._value} if thing._make is None else {}  # what is not made yet holds no result
     if isinstance(thing, dict):
         return thing
-    return dict(enumerate(thing)) if isinstance(thing, (list, tuple, set, frozenset)) else vars(thing)
+    if isinstance(thing, (list, tuple, set, frozenset)):
+        return dict(enumerate(thing))
+    let_go = [n for of in type(thing).__mro__ for n, v in vars(of).items() if isinstance(v, kept)]
+    return {n: v for n, v in vars(thing).items() if n not in let_go and not (n in LABELS and isinstance(v, pd.Index))}
 
 
 def long_arrays(thing, path, seen):
     """Find arrays as long as a third of the rows that can be reached."""
-    if id(thing) in seen or isinstance(thing, OPAQUE):
+    if id(thing) in seen or isinstance(thing, (*PLAIN, *MADE_FROM)):
         return
     seen.add(id(thing))
     if isinstance(thing, (np.ndarray, pd.Series, pd.Index, pd.DataFrame)):
         size = len(thing) if isinstance(thing, pd.DataFrame) else thing.size
         if size > ROWS / 3:
             yield f"{path}: {size} values"
-    elif isinstance(thing, (Later, dict, list, tuple, set, frozenset)) or hasattr(thing, "__dict__"):
+    elif isinstance(thing, (dict, list, tuple, set, frozenset)) or hasattr(thing, "__dict__"):
         for name, part in parts_of(thing).items():
             yield from long_arrays(part, f"{path}.{name}", seen)
 
@@ -95,9 +114,55 @@ def test_the_search_for_rows_finds_them():
     class Holder:
         inner: object
 
-    held = Holder({"a": [Later.now(np.zeros(ROWS))]})
-    assert list(long_arrays(held, "", set())) == [f".inner.a.0.value: {ROWS} values"]
+    held = Holder({"a": [np.zeros(ROWS)]})
+    assert list(long_arrays(held, "", set())) == [f".inner.a.0: {ROWS} values"]
     assert not list(long_arrays(Holder(SortedArray(np.zeros(ROWS))), "", set()))
+
+
+def test_what_is_as_long_as_the_rows_is_let_go_where_it_is_too_much_and_made_again(studies, monkeypatch):
+    shown = studies[0].against("x")
+    before = shown.to_dict()
+    monkeypatch.setattr(kept_module, "MOST_BYTES", 1)
+    for other in (studies[0].against("heaped"), studies[1].against("heaped")):
+        assert other.to_dict()
+    rows = shown._answers.result.rows
+    assert not {"ordered", "present", "ranks", "ranked"} & set(vars(rows))
+    assert len(rows.ordered) == 2  # made again
+    assert shown.to_dict() == before
+    assert kept_module._KEPT.bytes <= 2 * 8 * ROWS  # no more than the last
+
+
+def test_what_is_kept_is_counted_and_goes_with_its_owner():
+    @dataclasses.dataclass(frozen=True)
+    class Owner(Remade):
+        size: int
+
+        @kept
+        def long(self):
+            return [np.zeros(self.size), (np.zeros(self.size),)]
+
+    before = kept_module._KEPT.bytes
+    owner = Owner(1000)
+    assert owner.long is owner.long
+    assert kept_module._KEPT.bytes == before + 16_000
+    del owner
+    assert kept_module._KEPT.bytes == before
+
+
+def test_a_view_can_be_sent_to_another_process_and_says_the_same_there():
+    study = Study("demo", outcome="wintered", unit="colony").where("altitude_m > 900")
+    sent = [
+        *(study.inventory(), study.balance(by="fed"), study.distribution(), study.distribution("mites", by="fed")),
+        *(study.against(), study.against("mites"), study.against("fed", by="forage"), study.rank("mites", "fed")),
+        *(study.contingency("fed", "forage"), study.contingency("fed", "wintered", by="forage")),
+        *(study.relations("mites", "honey_kg", by="fed"), study.pairwise("mites", "honey_kg", "weight_kg")),
+        *(study.transforms("mites"), study.embed("mites", "honey_kg", "weight_kg")),
+    ]
+    for fresh in sent:
+        there = pickle.loads(pickle.dumps(fresh))  # nothing of it is made yet
+        told = there.to_dict()
+        assert told == fresh.to_dict()
+        assert pickle.loads(pickle.dumps(fresh)).to_dict() == told  # and once it is
 
 
 READS = """

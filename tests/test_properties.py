@@ -18,7 +18,7 @@ from envelt.core.shapes.calendar import UNITS, calendar_bins
 from envelt.core.shapes.resolution import recorded_step
 from envelt.core.stats.expected import adjusted_residuals, expected_counts, without_empty
 from envelt.core.stats.folds import deal, hash_blocks
-from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.of_rows import tables as ct
 from envelt.core.stats.of_rows.proportions import odds_ratio, risk_difference, risk_ratio, wilson
 from envelt.core.stats.rates import quantile_bins
@@ -33,7 +33,7 @@ quick = settings(max_examples=60, deadline=None)
 
 
 def compared(a, b):
-    return compare_groups(np.array(a + b), np.repeat([0, 1], [len(a), len(b)]), ("rest", "event"), rows(a + b))
+    return GroupedRows(np.array(a + b), np.repeat([0, 1], [len(a), len(b)]), ("rest", "event"), rows(a + b))
 
 
 @given(values, values)

@@ -15,7 +15,7 @@ from envelt.core.shapes.peaks import peaks_by_width, peaks_in, two_peaks
 from envelt.core.shapes.qq import band_level, normal_qq
 from envelt.core.shapes.resolution import recorded_step, step_in_words
 from envelt.core.shapes.spikes import atom_at, round_spikes
-from envelt.core.stats.groups import brown_forsythe, compare_groups, grouped_rows
+from envelt.core.stats.groups import GroupedRows, brown_forsythe
 from samples import rows
 
 SIZES = np.geomspace(60, 20_000, 7).astype(int)
@@ -211,12 +211,12 @@ def test_brown_forsythe_is_welchs_f_on_distances_from_the_median():
     away = [np.abs(g - np.median(g)) for g in (a, b)]
     t = stats.ttest_ind(*away, equal_var=False)
     values, codes = np.concatenate([a, b]), np.repeat([0, 1], [60, 45])
-    seen = brown_forsythe(grouped_rows(values, codes, ("a", "b"), rows(values)), np.arange(2))
+    seen = brown_forsythe(GroupedRows(values, codes, ("a", "b"), rows(values)), np.arange(2))
     assert (abs(seen.statistic), seen.p) == pytest.approx((abs(t.statistic), t.pvalue), rel=1e-10)
     whole, codes, alone = np.concatenate([values, a * 2]), np.r_[codes, np.full(60, 2)], rows(range(165))
-    three = grouped_rows(whole, codes, ("a", "b", "c"), alone)
+    three = GroupedRows(whole, codes, ("a", "b", "c"), alone)
     parts = [*away, np.abs(2 * a - np.median(2 * a))]
-    want = compare_groups(np.concatenate(parts), codes, ("a", "b", "c"), alone).tests["welch_anova"]
+    want = GroupedRows(np.concatenate(parts), codes, ("a", "b", "c"), alone).tests["welch_anova"]
     assert brown_forsythe(three, np.arange(3)) == pytest.approx(want, rel=1e-10)
 
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy import optimize, stats
 
 from envelt.core.stats.correlation import pearson, spearman
-from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.multiplicity import q_values
 from envelt.core.stats.of_rows import proportions as pr
 from envelt.core.stats.of_rows import tables as ct
@@ -36,7 +36,7 @@ def groups(case):
 @pytest.mark.parametrize("case", ["plain", "ties", "offset", "few", "missing"])
 def test_two_groups_agree_with_scipy(case):
     a, b = groups(case)
-    result = compare_groups(np.r_[a, b], np.repeat([0, 1], [len(a), len(b)]), ("rest", "event"), rows(np.r_[a, b]))
+    result = GroupedRows(np.r_[a, b], np.repeat([0, 1], [len(a), len(b)]), ("rest", "event"), rows(np.r_[a, b]))
     a, b = a[~np.isnan(a)], b[~np.isnan(b)]
     # SciPy loses digits at an offset of 1e9; a shift by a whole number is exact here and changes nothing
     shift = np.floor(a[0])
@@ -64,10 +64,10 @@ def test_two_groups_agree_with_scipy(case):
 def test_many_groups_agree_with_scipy_and_a_worked_example():
     rng = np.random.default_rng(3)
     parts = [rng.normal(m, s, n) for m, s, n in ((0, 1, 30), (0.5, 2, 12), (1, 0.5, 50))]
-    result = compare_groups(np.concatenate(parts), np.repeat([0, 1, 2], [30, 12, 50]), ("a", "b", "c"), rows(range(92)))
+    result = GroupedRows(np.concatenate(parts), np.repeat([0, 1, 2], [30, 12, 50]), ("a", "b", "c"), rows(range(92)))
     assert result.tests["kruskal_wallis"] == pytest.approx(tuple(stats.kruskal(*parts)), rel=CLOSE)
     # Welch's F for two groups is the square of Welch's t
-    pair = compare_groups(np.concatenate(parts[:2]), np.repeat([0, 2], [30, 12]), ("a", "none", "b"), rows(range(42)))
+    pair = GroupedRows(np.concatenate(parts[:2]), np.repeat([0, 2], [30, 12]), ("a", "none", "b"), rows(range(42)))
     t = stats.ttest_ind(*parts[:2], equal_var=False)
     assert pair.tests["welch_anova"] == pytest.approx((t.statistic**2, t.pvalue), rel=CLOSE)
     # omega squared from the classical F; its interval puts that F at the 2.5 and 97.5 % points (Steiger 2004)

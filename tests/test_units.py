@@ -13,7 +13,7 @@ from envelt import Study
 from envelt.core.stats.correlation import pearson, spearman
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.group_pairs import all_pairs
-from envelt.core.stats.groups import compare_groups, grouped_rows
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.of_units.groups import between_groups
 from envelt.core.stats.of_units.means import UnitMeans
 from envelt.core.stats.of_units.tables import between_cells
@@ -113,13 +113,13 @@ def test_units_of_one_row_give_what_rows_give():
     n = 300
     group, x = r.integers(0, 2, n), r.normal(size=n)
     alone = Sampling.of_units(r.permutation(n))
-    one, other = (compare_groups(x, group, ("a", "b"), s) for s in (alone, rows(x)))
+    one, other = (GroupedRows(x, group, ("a", "b"), s) for s in (alone, rows(x)))
     assert one.tests["welch_t"] == pytest.approx(other.tests["welch_t"], rel=1e-9)
     for name in ("mean_difference", "hedges_g"):
         assert one.effects[name] == pytest.approx(other.effects[name], rel=0.02)
     assert one.summary.half_width == pytest.approx(other.summary.half_width, rel=1e-9)
     four = r.integers(0, 4, n)
-    a, b = (all_pairs(grouped_rows(x, four, ("a", "b", "c", "d"), s)) for s in (alone, rows(x)))
+    a, b = (all_pairs(GroupedRows(x, four, ("a", "b", "c", "d"), s)) for s in (alone, rows(x)))
     assert a.p == pytest.approx(b.p, rel=1e-9)
     assert a.low == pytest.approx(b.low, rel=1e-9)
     table = [Crossing.of(four, group, (4, 2), s) for s in (alone, rows(x))]
@@ -159,7 +159,7 @@ def test_tests_keep_their_level_and_intervals_hold_on_noise_that_comes_in_units(
     for seed in range(200):
         sampling, x, y = clustered(seed, of_unit=of_unit)
         two, three = (x > 0).astype(int), np.digitize(x, [-0.5, 0.7])
-        pair, many = compare_groups(y, two, ("a", "b"), sampling), compare_groups(y, three, ("a", "b", "c"), sampling)
+        pair, many = GroupedRows(y, two, ("a", "b"), sampling), GroupedRows(y, three, ("a", "b", "c"), sampling)
         table = Crossing.of(three, (y > 0.5).astype(int), (3, 2), sampling)
         p.append(
             [

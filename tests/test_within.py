@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from scipy import optimize, stats
 
 from envelt import Study
-from envelt.core.stats.groups import compare_groups
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.within_groups import stratified_means, stratified_slope
@@ -147,7 +147,7 @@ def test_what_is_pooled_does_not_jump_with_a_row_and_crude_is_the_one_of_the_com
     group, side, y = sides(r, 400, 12)
     sampling = Sampling.of_rows(400)
     s = stratified_means(y, side, group, sampling)
-    crude = compare_groups(y, side, ("a", "b"), sampling).effects["mean_difference"]
+    crude = GroupedRows(y, side, ("a", "b"), sampling).effects["mean_difference"]
     assert list(s.crude) == pytest.approx(list(crude), rel=1e-12)
     pooled = [stratified_means(y[:n], side[:n], group[:n], Sampling.of_rows(n)).pooled for n in range(150, 300)]
     half = np.array([p.high - p.low for p in pooled])

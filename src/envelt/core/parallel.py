@@ -6,7 +6,7 @@ import os
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from typing import Any, TypeVar
 
 T = TypeVar("T")
@@ -15,6 +15,9 @@ R = TypeVar("R")
 ROWS = 20_000
 """With fewer rows a column takes less time than handing it over."""
 Progress = Callable[[int, int, str], None]
+"""Told how much is done, of how much, and what is in hand."""
+Slowly = Callable[[str], AbstractContextManager[Progress]]
+"""Given the name of what may take long: shows how far it is while that is made."""
 
 
 def in_threads(

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
-from ..core.balance.balance import class_balance, drifts, outcome_missing
+from ..core.balance.balance import BalanceAnswers, class_balance
 from ..core.columns.axes import AxisLevels, Cuts, TableAxis, axis_of
 from ..core.columns.grouping import Grouping
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.table import TimeColumn
 from ..core.contingency.crosstab import cross_tabulate
-from ..core.distribution.distribution import number_distribution
+from ..core.distribution.distribution import NumberDistribution
 from ..core.distribution.look import Look
-from ..core.finding import Finding, by_weight
-from ..core.later import Later
+from ..core.stats.groups import GroupedRows
 from ..views.balance import BalanceView
 from .checks import refuse_itself
 from .context import Context, once
@@ -22,23 +23,23 @@ from .context import Context, once
 @once
 def show_balance(context: Context, by: tuple[str, ...]) -> BalanceView:
     """Describe the outcome; with ``by``, in the parts that other columns make."""
-    outcome = context.known_outcome
+    outcome, names = context.known_outcome, context.names
     refuse_itself(by, (outcome.name,))
+    title, about = f"How {names(outcome.name)} is spread", context.about
+    columns = [context.table[n] for n in context.candidates]
+    make = partial(BalanceAnswers, outcome, [c for c in columns if isinstance(c, TimeColumn)], context.sampling)
     if isinstance(outcome, NumericOutcome):
-        return _numbers(context, outcome, by)
-    useful = [n for n in context.candidates if context.table[n].kind not in ("identifier", "constant")]
-    result = class_balance(outcome, len(useful), context.sampling)
-    found = Later(lambda: by_weight([*result.findings, *_drift(context)]))
-    names = context.names
+        return BalanceView(title, about, make(numbers=_numbers(context, outcome, by)), names)
+    useful = [c for c in columns if c.kind not in ("identifier", "constant")]
+    classes = class_balance(outcome, len(useful), context.sampling)
     if not by:
-        title = f"How the classes of {names(outcome.name)} are spread"
-        return BalanceView(title, context.about, found, names, classes=result)
+        return BalanceView(f"How the classes of {names(outcome.name)} are spread", about, make(classes=classes), names)
     rows = axis_of([context.table[n] for n in by], Cuts())
-    columns = outcome_axis(outcome, True)
-    table = cross_tabulate(rows, columns, outcome, sampling=context.sampling, seed=context.seed)
-    title = f"How {names(outcome.name)} is spread by {' and '.join(names(n) for n in rows.axis.names)}"
-    about = (*context.about, *rows.axis.notes)
-    return BalanceView(title, about, found, names, classes=result, crossed=table)
+    table = cross_tabulate(
+        rows, outcome_axis(outcome, True), outcome, sampling=context.sampling, seed=context.seed
+    )  # fmt: skip
+    title += f" by {' and '.join(names(n) for n in rows.axis.names)}"
+    return BalanceView(title, (*about, *rows.axis.notes), make(classes=classes, crossed=table), names)
 
 
 def outcome_axis(outcome: ClassOutcome, ordered: bool) -> TableAxis:
@@ -48,24 +49,11 @@ def outcome_axis(outcome: ClassOutcome, ordered: bool) -> TableAxis:
     return TableAxis(AxisLevels((outcome.name,), levels, ordered, missing), outcome.codes)
 
 
-def _drift(context: Context) -> list[Finding]:
-    dates = [context.table[n] for n in context.candidates]
-    return drifts(context.known_outcome, [c for c in dates if isinstance(c, TimeColumn)], context.sampling)
-
-
-def _numbers(context: Context, outcome: NumericOutcome, by: tuple[str, ...]) -> BalanceView:
+def _numbers(context: Context, outcome: NumericOutcome, by: tuple[str, ...]) -> NumberDistribution:
     rows = len(outcome.values)
-    alone = Grouping.of((), (outcome.name,), np.zeros(rows, np.int64))
-    result = number_distribution(
-        [outcome.name], outcome.name, outcome.values, context.grouping(by) if by else alone, Look(),
-        row_labels=context.table.rows, cases=context.cases, limits=context.ranges.get(outcome.name),
-        sampling=context.sampling,
+    grouping = context.grouping(by) if by else Grouping.of((), (outcome.name,), np.zeros(rows, np.int64))
+    groups = GroupedRows(outcome.values, grouping.codes, grouping.labels, context.sampling)
+    return NumberDistribution(
+        (outcome.name,), outcome.name, groups, grouping.groups, Look(), context.table.rows, context.cases,
+        limits=context.ranges.get(outcome.name),
     )  # fmt: skip
-
-    def found() -> tuple[Finding, ...]:
-        unknown = int((~outcome.known).sum())
-        missing = outcome_missing(outcome.name, unknown, rows - unknown)
-        return by_weight([*missing, *result.findings, *_drift(context)])
-
-    title = f"How {context.names(outcome.name)} is spread"
-    return BalanceView(title, context.about, Later(found), context.names, numbers=result)

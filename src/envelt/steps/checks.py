@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from typing import Any
 
 from ..core.columns.table import Column
-from ..core.distribution.look import Look
 from ..errors import OptionError
 
 
@@ -53,14 +52,3 @@ def refuse_empty(column: Column, so: str) -> None:
     """
     if column.empty:
         raise OptionError(f"{column.name!r} is missing in every row: {so}.")
-
-
-def refuse_picture(look: Look, name: str, why: str) -> None:
-    """Refuse a picture that this pair of columns does not have.
-
-    Raises
-    ------
-    OptionError
-    """
-    if look.picture != "auto":
-        raise OptionError(f"There is no {look.picture} of {name!r} here: {why}. Leave the picture out.")

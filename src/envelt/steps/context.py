@@ -14,9 +14,7 @@ from ..core.columns.outcome import ClassOutcome, Outcome
 from ..core.columns.plan import StudyPlan
 from ..core.columns.table import CategoryColumn, Table
 from ..core.columns.units import unit_keys
-from ..core.contingency.turnround import turn_findings, turns_among
-from ..core.finding import Finding
-from ..core.later import Later
+from ..core.contingency.turnround import TurnSearch
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.heldout import HeldOutRows
 from ..core.stats.sampling import Sampling
@@ -165,21 +163,15 @@ class Context:
         folds = deal(hash_blocks(keys, self.seed), target.load, self.seed)
         return HeldOutRows(known, target, folds, self.sampling.take(known))
 
-    def turns(self, candidates: list[str], only: str | None = None) -> Later[list[Finding]]:
-        """Search candidates for relations to the outcome that turn round; of one of them only, where it is named."""
-        names = tuple(n for n in dict.fromkeys(candidates) if n != self.unit)
-
-        def search() -> list[Finding]:
-            every = self._made.get(("turns", frozenset(names)))
-            if every is None:
-                with slow_progress("Searching for what turns round") as report:
-                    columns = [self.table[n] for n in names]
-                    every = turns_among(columns, self.known_outcome, self.sampling, only, report)
-                if only is None:
-                    self._made["turns", frozenset(names)] = every
-            return turn_findings([t for t in every if only in (None, t.name)], self.known_outcome)
-
-        return Later(search)
+    def turns(self, candidates: list[str]) -> TurnSearch:
+        """Return the search of candidates for relations to the outcome that turn round; made once for each choice."""
+        names = sorted({n for n in candidates if n != self.unit}, key=list(self.table.columns).index)
+        key = ("turns", tuple(names))
+        if key not in self._made:
+            columns = [self.table[n] for n in names]
+            self._made[key] = TurnSearch(columns, self.known_outcome, self.sampling, slow_progress)
+        search: TurnSearch = self._made[key]
+        return search
 
     @property
     def of_outcome(self) -> tuple[str, ...]:

@@ -9,18 +9,15 @@ from functools import partial
 import numpy as np
 
 from ..core.columns.axes import Cuts, TableAxis, axis_of
-from ..core.columns.outcome import Classes, ClassOutcome, Outcome
-from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.columns.grouping import Grouping
+from ..core.columns.outcome import ClassOutcome
+from ..core.columns.table import Column, NumericColumn, TimeColumn
+from ..core.contingency.answers import ContingencyAnswers
 from ..core.contingency.crosstab import CrossTable, checked_counts, cross_tabulate
-from ..core.contingency.findings import table_findings
-from ..core.contingency.within import WithinGroups, levels_within, within_findings
-from ..core.finding import Finding, by_weight, labelled
-from ..core.inventory.quality.absent import missing_follows
-from ..core.inventory.quality.levels import spelling_findings
-from ..core.later import Later
+from ..core.finding import labelled
 from ..core.words import have, plural
 from ..errors import OptionError, did_you_mean, option
-from ..views.contingency import ContingencyView, CrossedTables, checked_shares, part_line
+from ..views.contingency import ContingencyView, checked_shares, part_line
 from ..write.digits import count
 from .balance import outcome_axis
 from .checks import refuse_itself
@@ -87,50 +84,22 @@ def tabulate(context: Context, asked: CrossingAsked) -> ContingencyView:
     make = partial(
         cross_tabulate, rows, columns, rated, sampling=context.sampling, weight=weight, event=event, seed=context.seed
     )
-    tables, skipped = _parts(context, asked, make) if asked.by else ((make(),), 0)
-    if not asked.by and not tables[0].counts.sum():
+    by = context.grouping(asked.by) if asked.by else None
+    tables, skipped = ((make(),), 0) if by is None else _parts(by, make)
+    if by is None and not tables[0].counts.sum():
         raise OptionError(f"No row has both {' and '.join((*asked.rows, *asked.columns))}: there is nothing to cross.")
-    pooled = _within(context, asked, rows, columns, rated, weight)
-    turns = context.turns([*asked.rows, *context.candidates], asked.rows[0])
-
-    def found() -> tuple[Finding, ...]:
-        said = None if rated is None else rated.said
-        findings = [f for t in tables[:1] if not asked.by for f in table_findings(t, said)]
-        if rated is not None:
-            findings += _column_findings(context, asked)
-            findings += turns() if len(asked.rows) == 1 and asked.counts is None and not asked.by else []
-        findings += [] if pooled is None else within_findings(pooled())
-        return by_weight(findings)
-
+    turning = rated is not None and len(asked.rows) == 1 and asked.counts is None and by is None
+    answers = ContingencyAnswers(
+        tables, tuple(table[n] for n in asked.rows), rated, context.sampling, by, len(table.columns),
+        context.turns([*asked.rows, *context.candidates]) if turning else None,
+    )  # fmt: skip
     of = " by ".join(" and ".join(names(n) for n in axis.axis.names) for axis in (rows, columns) if axis)
     within = f" within {' and '.join(names(n) for n in asked.by)}" if asked.by else ""
-    crossed = CrossedTables(tables, None if rated is None else rated.said, names)
     return ContingencyView(
-        crossed, f"Counts of {of}{within}", _about(context, asked, rows, columns, weight), _of_rates(context, asked),
-        (*context.counted, *part_line(tables, skipped)), Later(found), shares=asked.shares, within=within,
-        picture=asked.picture, colour=asked.colour, order=asked.order, pooled=pooled,
+        answers, names, f"Counts of {of}{within}", _about(context, asked, rows, columns, weight),
+        _of_rates(context, asked), (*context.counted, *part_line(tables, skipped)), shares=asked.shares, within=within,
+        picture=asked.picture, colour=asked.colour, order=asked.order,
     )  # fmt: skip
-
-
-def _within(
-    context: Context,
-    asked: CrossingAsked,
-    rows: TableAxis,
-    columns: TableAxis | None,
-    outcome: Outcome | None,
-    weight: np.ndarray | None,
-) -> Later[WithinGroups] | None:
-    """Return what is left within groups of the differences between rows, in two columns or of the outcome."""
-    if not asked.by or len(asked.rows) > 1:
-        return None
-    if columns is not None and columns.size == 2 and len(asked.columns) == 1:
-        labels = columns.axis.labels
-        outcome = ClassOutcome(Classes(asked.columns[0], labels, labels[1]), columns.codes.astype(np.int32))
-    if outcome is None:
-        return None
-    of, by = outcome, context.grouping(asked.by)
-    sampling = context.sampling
-    return Later(lambda: levels_within(asked.rows[0], rows.codes, rows.axis.labels, of, by, sampling, weight=weight))
 
 
 def _counted(context: Context, asked: CrossingAsked) -> tuple[Context, CrossingAsked]:
@@ -159,17 +128,12 @@ def _weight(context: Context, asked: CrossingAsked) -> np.ndarray | None:
     return checked_counts(column.values, asked.counts)
 
 
-def _parts(
-    context: Context, asked: CrossingAsked, make: Callable[..., CrossTable]
-) -> tuple[tuple[CrossTable, ...], int]:
+def _parts(grouping: Grouping, make: Callable[..., CrossTable]) -> tuple[tuple[CrossTable, ...], int]:
     """Tabulate the largest parts of the rows, and count those without a row."""
-    grouping = context.grouping(asked.by)
-    n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
-    shown = np.sort(np.argsort(-n, kind="stable")[:MOST_PARTS])
-    made = [make(keep=grouping.codes == k, label=grouping.labels[k]) for k in shown]
+    made = [make(part=part) for part in grouping.largest(MOST_PARTS)]
     tables = tuple(t for t in made if t.counts.sum())
     if not tables:
-        raise OptionError(f"No part by {' and '.join(asked.by)} has a row with both.")
+        raise OptionError(f"No part by {' and '.join(grouping.names)} has a row with both.")
     return tables, len(grouping) - len(tables)
 
 
@@ -207,16 +171,3 @@ def _of_rates(context: Context, asked: CrossingAsked) -> tuple[str, ...]:
     if not isinstance(outcome, ClassOutcome) or outcome.name in asked.rows:
         return ()
     return (f"rates are of {context.names(outcome.name)} = {outcome.event}",)
-
-
-def _column_findings(context: Context, asked: CrossingAsked) -> list[Finding]:
-    """Look at the columns of the rows: spelt twice, missing more often in one class."""
-    found: list[Finding] = []
-    for name in asked.rows:
-        column = context.table[name]
-        if isinstance(column, CategoryColumn) and column.kind in ("nominal", "binary", "ordinal"):
-            found += spelling_findings(column)
-        outcome = context.outcome
-        if outcome is not None and name != outcome.name and column.missing.any():
-            found += missing_follows(name, column.missing, outcome, context.sampling, len(context.table.columns))
-    return found

@@ -5,10 +5,11 @@ from __future__ import annotations
 from ..core.asked import whole_number
 from ..core.columns.grouping import stacked
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
-from ..core.distribution.distribution import level_distribution, number_distribution
+from ..core.distribution.distribution import NumberDistribution, checked
+from ..core.distribution.levels import level_distribution
 from ..core.distribution.look import Look
-from ..core.distribution.sheet import Sheet, checked_sort, in_sheet, make_sheet
-from ..core.later import Later
+from ..core.distribution.sheet import SheetAnswers, checked_sort, in_sheet
+from ..core.stats.groups import GroupedRows
 from ..core.words import plural
 from ..errors import OptionError
 from ..views.distribution import DistributionView, SheetView
@@ -21,13 +22,9 @@ from .context import Context, once
 def show_sheet(context: Context, sort: str) -> SheetView:
     """Describe every column, and draw each small."""
     checked_sort(sort)
-
-    def make() -> Sheet:
-        with slow_progress("Distributions") as report:
-            return make_sheet(context.table, context.sampling, sort, report)
-
+    answers = SheetAnswers(context.table, context.sampling, sort, slow_progress)
     columns = sum(in_sheet(c) for c in context.table)
-    return SheetView(Later(make), columns, sort, (f"{plural(len(context.table), 'row')}", *context.kept), context.names)
+    return SheetView(answers, columns, (f"{plural(len(context.table), 'row')}", *context.kept), context.names)
 
 
 @once
@@ -60,10 +57,12 @@ def show_distribution(
         values, grouping = stacked(columns, grouping, titles)
         name = first.unit or "value"
         sampling = sampling.tiled(len(columns))
-    result = number_distribution(
-        list(names), name, values, grouping, look, row_labels=context.table.rows, cases=context.cases,
-        dates=isinstance(first, TimeColumn),
-        limits=context.ranges.get(first.name), sampling=sampling,
+    groups = GroupedRows(values, grouping.codes, grouping.labels, sampling)
+    result = checked(
+        NumberDistribution(
+            names, name, groups, grouping.groups, look, context.table.rows, context.cases,
+            isinstance(first, TimeColumn), context.ranges.get(first.name),
+        )
     )  # fmt: skip
     if sampling.clustered:
         about = (*about, f"intervals count {context.names(str(context.unit))}, not rows")

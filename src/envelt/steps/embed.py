@@ -7,32 +7,23 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..adapters.neighbour_index import neighbour_index
 from ..core.asked import whole_number
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column
-from ..core.embed import findings as said
-from ..core.embed.classes import pieces_of, separation_of, suspects_of
-from ..core.embed.embed import LEAST_ROWS, METHODS, Map, make_map
-from ..core.embed.inputs import Encoder, encoder_of, matrix_of
-from ..core.embed.nearest import DISTANCES, nearest_rows
-from ..core.embed.quality import quality_of
-from ..core.finding import Finding, by_weight
-from ..core.later import Later
+from ..core.embed.answers import MapAnswers, MapGroups
+from ..core.embed.embed import LEAST_ROWS, METHODS
+from ..core.embed.inputs import encoder_of
+from ..core.embed.nearest import DISTANCES
 from ..core.words import plural
 from ..errors import OptionError, did_you_mean
-from ..views.embed import EmbedView, MapGroups, MapShown
+from ..views.embed import EmbedView
 from ..write.progress import slow_progress
 from .checks import refuse_empty
 from .context import Context
 
 SKIPPED = ("identifier", "text", "constant")
-LOOKED_AT = 15
-"""Neighbours by which classes and pieces are judged."""
-MEASURED = 10
-"""Neighbours of which quality speaks."""
 MOST_GROUPS = 20
 MOST_FRAMES = 1_000
 
@@ -80,16 +71,19 @@ def show_embed(context: Context, options: EmbedOptions, on_step: Callable[..., A
             used.append(column)
     if not used:
         raise OptionError("No column has two different values that a map could be made of.")
-    groups = _groups(context, options)
-    made = Later(lambda: _made(options, used, encoders, on_step))
-    shown = _shown(context, options, made, groups, encoders, used)
+    known = tuple(c for c in context.table if c.name != context.unit)
+    answers = MapAnswers(
+        tuple(used), tuple(encoders), known, context.table.rows, _groups(context, options), context.sampling,
+        options.method, options.nearest, options.distance, options.seed, options.frames, neighbour_index, on_step,
+        slow_progress,
+    )  # fmt: skip
     about = [f"{plural(len(context.table), 'row')}, {plural(len(used), 'column')}", *context.kept]
     if left_out:
         shown_names = ", ".join(left_out[:6]) + (", …" if len(left_out) > 6 else "")
         about.append(f"left out, as names, texts or of one value: {shown_names}")
     what = {"neighbours": "by their neighbours", "pca": "by principal components", "mds": "by their distances"}
     title = f"{plural(len(context.table), 'row')} in two dimensions, {what[options.method]}"
-    return EmbedView(shown, tuple(about), title, context.names, options.method, options.panels)
+    return EmbedView(answers, tuple(about), title, context.names, options.panels)
 
 
 def _chosen(context: Context, options: EmbedOptions) -> tuple[list[Column], list[str]]:
@@ -127,66 +121,3 @@ def _groups(context: Context, options: EmbedOptions) -> MapGroups:
     if isinstance(outcome, ClassOutcome) and name == outcome.name:
         return MapGroups(name, outcome.levels, outcome.codes.astype(np.int64), None)
     return MapGroups(name, (), None, column.numbers)
-
-
-def _made(
-    options: EmbedOptions, columns: list[Column], encoders: list[Encoder], on_step: Callable[..., Any] | None
-) -> Map:  # fmt: skip
-    values = matrix_of(columns, encoders)
-    with slow_progress("Map") as report:
-
-        def seen(step: int, of: int, at: NDArray[Any]) -> None:
-            report(step, of, "")
-            if on_step is not None:
-                on_step(step, of, at.copy())
-
-        index = neighbour_index() if options.method == "neighbours" else None
-        return make_map(
-            values, options.method, options.nearest, options.distance, options.seed, index, seen, options.frames
-        )  # fmt: skip
-
-
-def _shown(
-    context: Context, options: EmbedOptions, made: Later[Map], groups: MapGroups, encoders: list[Encoder],
-    used: list[Column],
-) -> MapShown:  # fmt: skip
-    table = context.table
-    k = min(MEASURED, max(1, (len(table) - 1) // 2 - 1))
-
-    def near_in_full() -> Any:
-        m = made()
-        return m.nearest if m.nearest is not None else nearest_rows(
-            m.reduced, min(LOOKED_AT, len(table) - 1), m.distance, neighbour_index()
-        )  # fmt: skip
-
-    full = Later(near_in_full)
-    flat = Later(lambda: nearest_rows(made().at, min(LOOKED_AT, len(table) - 1)))
-    quality = Later(lambda: quality_of(made().values, made().at, k, options.seed))
-    of_pca = Later(lambda: quality_of(made().values, _first_two(made()), k, options.seed))
-    separation = suspects = None
-    if groups.codes is not None and len(groups.levels) > 1:
-        codes, count = groups.codes, len(groups.levels)
-        separation = Later(lambda: separation_of(codes, count, full().at, flat().at, context.sampling))
-        suspects = Later(lambda: suspects_of(codes, count, full().at, full().distance))
-    named = [c.name for c in used if c.kind == "identifier"]
-    among = groups.name if groups.name in {c.name for c in used} else None
-
-    def found() -> tuple[Finding, ...]:
-        out = said.said_of_inputs(among, named) + said.said_of_quality(quality())
-        if separation is not None and suspects is not None and groups.name is not None:
-            out += said.said_of_separation(groups.name, groups.levels, separation())
-            labels = [str(r) for r in table.rows]
-            out += said.said_of_suspects(groups.name, groups.levels, suspects(), separation(), labels)
-        apart = [] if separation is None else said.kept_apart(separation())
-        pieces = pieces_of(flat().at, max(10, len(table) // 50))
-        known = [table[n] for n in table.columns if n != context.unit]
-        of_classes = (groups.codes, groups.name or "", groups.levels, apart)
-        out += said.said_of_pieces(pieces, known, *of_classes, context.sampling)
-        return by_weight(out)
-
-    return MapShown(made, groups, quality, of_pca, separation, suspects, Later(found), encoders, table.rows, k)
-
-
-def _first_two(made: Map) -> NDArray[np.float64]:
-    scores = made.components.scores[:, :2]
-    return scores if scores.shape[1] == 2 else np.column_stack((scores, np.zeros(len(scores))))

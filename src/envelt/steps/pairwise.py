@@ -10,16 +10,14 @@ from ..core import thresholds as T
 from ..core.asked import whole_number
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
-from ..core.finding import Finding, by_weight
-from ..core.later import Later
-from ..core.relations import findings as said
-from ..core.relations.panels import MOST_CLASSES, Axis, Panel, PanelClasses, axis_of, panels_of
-from ..core.relations.relations import Correlating, Relations, relate
+from ..core.relations.pairs import PairwiseAnswers
+from ..core.relations.panels import MOST_CLASSES, PanelClasses
+from ..core.relations.relations import Correlating, relate
 from ..core.relations.side import side_of
-from ..core.relations.single import Single, refuse_levels, single_pair
+from ..core.relations.single import refuse_levels
 from ..core.words import plural
 from ..errors import OptionError
-from ..views.pairwise import PairwiseView, Triangle
+from ..views.pairwise import PairwiseView
 from ..write.progress import slow_progress
 from .context import Context, once
 from .rank import show_rank
@@ -64,38 +62,22 @@ def show_pairwise(context: Context, options: PairwiseOptions) -> PairwiseView:
     ):
         by = context.outcome.name
     classes = _classes(context, by)
-    sides = [side_of(context.table[n]) for n in names]
-    asked = Correlating()
-
-    def related() -> Relations:
-        with slow_progress("Pairs") as report:
-            return relate(sides, asked, context.sampling, context.seed, report)
-
-    whole = Later(related)
+    colouring, third = classes if by else None, None
+    if colour is not None:
+        third = context.table[colour] if shade else None
+        colouring = colouring if shade else _classes(context, colour)
+    answers = PairwiseAnswers(
+        tuple(context.table[n] for n in names), context.sampling, context.table.rows, context.seed, classes, colouring,
+        third, options.ranks, slow_progress,
+    )  # fmt: skip
     about = (f"{plural(len(context.table), 'row')}", *context.kept, *_of_classes(context, by, classes), *left)
-    found: Later[tuple[Finding, ...]] = Later(lambda: _found(context, whole()))
     titles = [context.names(n) for n in names]
     if single:
-        pair = Later(lambda: _single(context, names, classes if by else None, colour, options.ranks))
-        third = f", coloured by {context.names(colour)}" if colour else f", by {context.names(by)}" if by else ""
-        title = f"{titles[1]} against {titles[0]}{third}"
+        more = f", coloured by {context.names(colour)}" if colour else f", by {context.names(by)}" if by else ""
         panelled = options.panels and len(classes.labels) > 1
-        return PairwiseView(whole, None, pair, about, found, context.names, title, panelled)
-
-    def made() -> Triangle:
-        axes: list[Axis] = [axis_of(s, classes) for s in sides]
-        panels: list[Panel] = panels_of(sides, axes, classes, context.seed)
-        return Triangle(tuple(axes), tuple(panels), classes.name, classes.labels)
-
+        return PairwiseView(answers, about, context.names, f"{titles[1]} against {titles[0]}{more}", panelled)
     title = f"Every pair of {plural(len(names), 'column')}" + (f", by {context.names(by)}" if by else "")
-    return PairwiseView(whole, Later(made), None, about, found, context.names, title)
-
-
-def _found(context: Context, relations: Relations) -> tuple[Finding, ...]:
-    found = said.said_of_curves(relations)
-    found += said.carried_by_few(relations, [str(r) for r in context.table.rows])
-    found += said.equal_summaries(relations, None, context.sampling)
-    return by_weight(found)
+    return PairwiseView(answers, about, context.names, title)
 
 
 def _names(context: Context, options: PairwiseOptions) -> tuple[list[str], tuple[str, ...]]:
@@ -164,17 +146,3 @@ def _of_classes(context: Context, by: str | None, classes: PanelClasses) -> tupl
     return (
         (f"left out: {plural(out, 'row')} without one of these classes of {context.names(by)}",) if by and out else ()
     )
-
-
-def _single(
-    context: Context, names: list[str], classes: PanelClasses | None, colour: str | None, ranks: bool
-) -> Single:
-    columns = [context.table[n] for n in names]
-    third = None
-    if colour is not None:
-        of = context.table[colour]
-        if not isinstance(of, NumericColumn | TimeColumn):
-            classes = _classes(context, colour)
-        else:
-            third = of
-    return single_pair(columns[0], columns[1], classes, third, ranks, context.sampling, context.seed)

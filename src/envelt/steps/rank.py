@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from ..core import thresholds as T
-from ..core.later import Later
-from ..core.rank.rank import Ranking, rank_candidates, stretches_of
+from ..core.rank.answers import RankAnswers
+from ..core.rank.rank import stretches_of
 from ..core.stats.folds import folds_in_time
 from ..core.stats.heldout import HeldOutRows
 from ..core.stats.sampling import Sampling
@@ -31,15 +31,12 @@ def show_rank(context: Context, names: tuple[str, ...] = (), time: str | None = 
 
     in_time = None if time is None else _in_time(context, time)
 
-    def make() -> Ranking:
-        with slow_progress("Ranking") as report:
-            return rank_candidates(
-                context.table, outcome, candidates, sampling=context.sampling, held=in_time or context.held_out,
-                kept=time or context.unit, in_time=time is not None, seed=context.seed, progress=report,
-            )  # fmt: skip
-
+    answers = RankAnswers(
+        context.table, outcome, candidates, context.sampling, in_time or context.held_out, time or context.unit,
+        time is not None, context.seed, slow_progress,
+    )  # fmt: skip
     title = f"What each candidate alone says about {context.names(outcome.name)}"
-    return RankView(Later(make), time or context.unit, context.of_outcome, title, context.names)
+    return RankView(answers, context.of_outcome, title, context.names)
 
 
 def _in_time(context: Context, time: str) -> HeldOutRows:

@@ -9,13 +9,12 @@ import numpy as np
 import pandas as pd
 
 from ..core import thresholds as T
+from ..core.against.answers import AgainstAnswers
 from ..core.against.by_class import LevelsByClass, NumberByClass
 from ..core.against.by_number import NumberByLevels, NumberByNumber, NumberOverTime, reading_order
-from ..core.against.parts import Part, Result
-from ..core.contingency.within import WithinGroups
-from ..core.distribution.result import NumberDistribution
+from ..core.against.parts import Result
+from ..core.distribution.distribution import NumberDistribution
 from ..core.finding import Finding
-from ..core.later import Later
 from ..core.stats.group_pairs import Pairs
 from ..core.words import plural
 from ..declared import TableOf, tabled, valued_if
@@ -60,19 +59,9 @@ class AgainstView(View):
 
     step = "against"
 
-    def __init__(
-        self,
-        result: Result,
-        about: tuple[str, ...],
-        top: int,
-        names: Captions,
-        turns: Later[tuple[Finding, ...]],
-        parts: Later[list[Part]] | None,
-        within: Later[WithinGroups] | None,
-    ) -> None:
-        super().__init__(_title(result, names, parts is not None), names.given)
-        self._result, self._about, self._top, self._names = result, about, top, names
-        self._turns, self._parts, self._within = turns, parts, within
+    def __init__(self, answers: AgainstAnswers, about: tuple[str, ...], top: int, names: Captions) -> None:
+        super().__init__(_title(answers.result, names, answers.by is not None), names.given)
+        self._answers, self._result, self._about, self._top, self._names = answers, answers.result, about, top, names
 
     @tabled({**written.GROUPS, "shrunken_mean": measured}, spare=SPARE_OF_GROUPS)
     def table(self) -> pd.DataFrame:
@@ -87,7 +76,7 @@ class AgainstView(View):
         if isinstance(result, LevelsByClass):
             columns = pd.Index(result.outcome.levels, name=result.outcome.name)
             return pd.DataFrame(result.counts, index=pd.Index(result.levels, name=result.name), columns=columns)
-        table = group_table(result.comparison.summary, result.name)
+        table = group_table(result.summary, result.name)
         return table.assign(shrunken_mean=result.shrunken) if isinstance(result, NumberByLevels) else table
 
     @tabled(written.RATES, there=_one_of(NumberByClass, LevelsByClass))
@@ -139,7 +128,7 @@ class AgainstView(View):
         583–621.
         """
         result = self._result
-        return tests_table(result.tests if isinstance(result, LevelsByClass) else result.comparison.tests)
+        return tests_table(result.tests)
 
     @tabled(written.EFFECTS, gaps=False)
     def effects(self) -> pd.DataFrame:
@@ -160,13 +149,13 @@ class AgainstView(View):
         (1978), Biometrics 34, 469–474; Woolf (1955), Annals of Human Genetics 19, 251–253.
         """
         result = self._result
-        return effects_table(result.effects if isinstance(result, LevelsByClass) else result.comparison.effects)
+        return effects_table(result.effects)
 
     @tabled(written.PAIRS, there=_one_of(NumberByLevels), folded=T.PAIRS_SHOWN, heads={"p_holm": "Holm p"})
     def pairs(self) -> pd.DataFrame:
         """First, second, difference, low, high, p and p_holm of all pairs of levels; of a numeric outcome."""
         assert isinstance(self._result, NumberByLevels)
-        return _pairs_table(self._result.pairs, self._result.comparison.summary.labels)
+        return _pairs_table(self._result.pairs, self._result.summary.labels)
 
     @tabled(there=lambda view: isinstance(view._result, NumberByNumber) and view._result.trend is not None, folded=0)
     def trend(self) -> pd.DataFrame:
@@ -196,11 +185,10 @@ class AgainstView(View):
         """Row, value, group and side of the values beyond the fences of their group."""
         return outliers_table(self._distributed)
 
-    @tabled(written.PARTS, there=lambda view: view._parts is not None)
+    @tabled(written.PARTS, there=lambda view: view._answers.by is not None)
     def by(self) -> pd.DataFrame:
         """One row a part: n, effect, estimate, low, high and p; where columns divide the rows."""
-        assert self._parts is not None
-        parts = self._parts()
+        parts = self._answers.parts
         return pd.DataFrame(
             {
                 "n": [p.n for p in parts],
@@ -214,7 +202,7 @@ class AgainstView(View):
         )
 
     @tabled(
-        written.POOLED, there=lambda view: view._within is not None, spare=written.SPARE_OF_POOLED,
+        written.POOLED, there=lambda view: view._answers.by is not None, spare=written.SPARE_OF_POOLED,
         folded=T.PAIRS_SHOWN, heads={"low": "pooled low", "high": "pooled high", "agreement_p": "groups agree, p"},
     )  # fmt: skip
     def pooled(self) -> pd.DataFrame:
@@ -223,8 +211,7 @@ class AgainstView(View):
         Odds ratio and risk difference by Mantel and Haenszel; of numbers the difference of means, or the slope,
         weighted by inverse variances. Where columns divide the rows.
         """
-        assert self._within is not None
-        return pooled_table(self._within())
+        return pooled_table(self._answers.within)
 
     @valued_if(_one_of(NumberByClass))
     def overlap(self) -> float:
@@ -264,21 +251,21 @@ class AgainstView(View):
 
     def _lines(self) -> tuple[str, ...]:
         result = self._result
-        lines = (*self._about, *_own_lines(result, self._parts is not None))
+        lines = (*self._about, *_own_lines(result, self._answers.by is not None))
         return (*lines, *missing_line(result.missing, self._names(result.name)))
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._turns()
+        return self._answers.findings
 
     def _order(self) -> Sequence[int] | None:
         result = self._result
         if not isinstance(result, NumberByLevels) or result.ordered:
             return None
-        order: list[int] = reading_order(result.comparison.summary.moments.n, result.shrunken).tolist()
+        order: list[int] = reading_order(result.summary.moments.n, result.shrunken).tolist()
         return order  # as drawn
 
     def _picture(self, page: Page) -> Figure:
-        return _draw(self._result, page, self._names, self._parts is not None)
+        return _draw(self._result, page, self._names, self._answers.by is not None)
 
 
 def _title(result: Result, names: Captions, divided: bool) -> str:
@@ -305,7 +292,7 @@ def _own_lines(result: Result, divided: bool) -> tuple[str, ...]:
         note = ratio_note(result.counts) if "odds_ratio" in result.effects else ()
         return (f"differences and ratios are {result.levels[1]} against {result.levels[0]}", *note)
     if isinstance(result, NumberByLevels):
-        small = int(np.sum(result.comparison.summary.moments.n < T.FEW_ROWS))
+        small = int(np.sum(result.summary.moments.n < T.FEW_ROWS))
         few = f"last and hollow, at the shrunken mean: {plural(small, 'level')} of under {T.FEW_ROWS} rows"
         return (few,) if small else ()
     return (_form_line(result),) if isinstance(result, NumberByNumber) else ()
@@ -319,7 +306,7 @@ def _form_line(result: NumberByNumber) -> str:
         "monotone": "form: monotone, not a straight line",
         "curved": "form: curved, which no line and no correlation sums up",
     }[result.form.form]
-    effects = result.comparison.effects
+    effects = result.effects
     r, rho = effects["pearson"].estimate, effects["spearman"].estimate
     gap = f"Pearson {r:.2f}, Spearman {rho:.2f}"
     if abs(r - rho) > 0.1:

@@ -7,11 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import pandas as pd
 
-from ..core.balance.balance import ClassBalance, lopsidedness
-from ..core.contingency.crosstab import CrossTable
-from ..core.distribution.result import NumberDistribution
+from ..core.balance.balance import BalanceAnswers, ClassBalance, lopsidedness
+from ..core.distribution.distribution import NumberDistribution
 from ..core.finding import Finding
-from ..core.later import Later
 from ..core.words import plural
 from ..declared import tabled, valued_if
 from ..errors import OptionError
@@ -58,16 +56,13 @@ class BalanceView(View):
         self,
         title: str,
         about: tuple[str, ...],
-        found: Later[tuple[Finding, ...]],
+        answers: BalanceAnswers,
         names: Captions,
-        *,
-        classes: ClassBalance | None = None,
-        crossed: CrossTable | None = None,
-        numbers: NumberDistribution | None = None,
     ) -> None:
         super().__init__(title, names.given)
-        self._about, self._findings, self._names = about, found, names
-        self._classes, self._numbers = classes, numbers
+        self._about, self._answers, self._names = about, answers, names
+        classes, crossed = answers.classes, answers.crossed
+        self._classes, self._numbers = classes, answers.numbers
         self._crossed = (
             None if crossed is None else CrossedTables((crossed,), classes.outcome if classes else None, names)
         )
@@ -222,7 +217,7 @@ class BalanceView(View):
         return (*self._about, _in_words(self._class_result))
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._findings()
+        return self._answers.findings
 
     def _picture(self, page: Page) -> Figure:
         if self._numbers is not None:

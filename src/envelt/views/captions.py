@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.kept import Remade
 from ..core.words import be, have, plural
 from ..write.digits import count
 
@@ -32,7 +33,7 @@ class Captions:
         changes: dict[str, Any] = {"outcome": replace(result.outcome, name=self(result.outcome.name))}
         if hasattr(result, "name"):
             changes["name"] = self(result.name)
-        return replace(result, **changes)
+        return result.under(**changes) if isinstance(result, Remade) else replace(result, **changes)
 
 
 PLAIN = Captions()

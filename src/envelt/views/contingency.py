@@ -13,10 +13,9 @@ import pandas as pd
 from ..core import thresholds as T
 from ..core.columns.axes import AxisLevels
 from ..core.columns.outcome import Classes, Said
+from ..core.contingency.answers import ContingencyAnswers
 from ..core.contingency.crosstab import SHARES, CrossTable, row_order
-from ..core.contingency.within import WithinGroups
 from ..core.finding import Finding
-from ..core.later import Later
 from ..core.words import plural
 from ..declared import TableOf, tabled
 from ..errors import OptionError, did_you_mean
@@ -125,16 +124,10 @@ class CrossedTables:
         """Draw the picture asked for."""
         from ..draw.contingency.contingency import draw_contingency
 
-        named = tuple(
-            replace(t, rows=self._captioned(t.rows), columns=None if t.columns is None else self._captioned(t.columns))
-            for t in self.tables
-        )
+        named = tuple(t.called(self.names) for t in self.tables)
         outcome = self.outcome if self.has("rates") else None
         said = None if outcome is None else replace(outcome, name=self.names(outcome.name))
         return draw_contingency(named, said, page, within, picture=picture, colour=colour, order=order)
-
-    def _captioned(self, axis: AxisLevels) -> AxisLevels:
-        return replace(axis, names=tuple(self.names(n) for n in axis.names))
 
 
 def _has(name: str) -> Callable[[ContingencyView], bool]:
@@ -153,23 +146,23 @@ class ContingencyView(View):
 
     def __init__(
         self,
-        crossed: CrossedTables,
+        answers: ContingencyAnswers,
+        names: Captions,
         title: str,
         about: tuple[str, ...],
         of_rates: tuple[str, ...],
         after: tuple[str, ...],
-        found: Later[tuple[Finding, ...]],
         *,
         shares: str,
         within: str,
         picture: str,
         colour: str,
         order: str,
-        pooled: Later[WithinGroups] | None = None,
     ) -> None:
-        super().__init__(title, crossed.names.given)
-        self._pooled = pooled
-        self.crossed, self._about, self._of_rates, self._after, self._findings = crossed, about, of_rates, after, found
+        super().__init__(title, names.given)
+        said = None if answers.outcome is None else answers.outcome.said
+        self._answers, self.crossed = answers, CrossedTables(answers.tables, said, names)
+        self._about, self._of_rates, self._after = about, of_rates, after
         self._shares, self._look, self._by, self._within = shares, (picture, colour), order, within
 
     @tabled(written.COUNTED)
@@ -213,7 +206,7 @@ class ContingencyView(View):
         return self.crossed.effects()
 
     @tabled(
-        written.POOLED, there=lambda view: view._pooled is not None, spare=written.SPARE_OF_POOLED,
+        written.POOLED, there=lambda view: view._answers.has_within, spare=written.SPARE_OF_POOLED,
         folded=T.PAIRS_SHOWN, heads={"low": "pooled low", "high": "pooled high", "agreement_p": "groups agree, p"},
     )  # fmt: skip
     def pooled(self) -> pd.DataFrame:
@@ -221,8 +214,7 @@ class ContingencyView(View):
 
         Odds ratio and risk difference by Mantel and Haenszel; of an outcome of numbers the difference of means.
         """
-        assert self._pooled is not None
-        return pooled_table(self._pooled())
+        return pooled_table(self._answers.within)
 
     @tabled({"count": count}, there=_has("totals"), folded=60, aside=True)
     def totals(self) -> pd.DataFrame:
@@ -269,7 +261,7 @@ class ContingencyView(View):
         return self.crossed.note if self.crossed.has("tests") else ()
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._findings()
+        return self._answers.findings
 
     def _order(self) -> Sequence[int] | None:
         if len(self.crossed.tables) > 1 or self._by == "level":

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pandas as pd
 
-from ..core.distribution.result import LevelDistribution, NumberDistribution
-from ..core.distribution.sheet import Sheet
+from ..core.distribution.distribution import NumberDistribution
+from ..core.distribution.levels import LevelDistribution
+from ..core.distribution.sheet import SheetAnswers
 from ..core.finding import Finding
-from ..core.later import Later
 from ..core.shapes.calendar import MONTHS, WEEKDAYS
 from ..core.words import be, have, plural
 from ..declared import tabled, valued_if
@@ -196,7 +196,7 @@ class DistributionView(View):
 def captioned(result: NumberDistribution, names: Captions) -> NumberDistribution:
     """Return a distribution under the title of its column and of the columns that group it."""
     groups = replace(result.groups, names=tuple(names(n) for n in result.groups.names))
-    return replace(result, name=names(result.name), groups=groups)
+    return result.under(name=names(result.name), groups=groups)
 
 
 def distribution_lines(result: NumberDistribution, why: bool = True, missing: bool = True) -> tuple[str, ...]:
@@ -306,9 +306,9 @@ class SheetView(View):
 
     step = "distribution"
 
-    def __init__(self, made: Later[Sheet], columns: int, sort: str, about: tuple[str, ...], names: Captions) -> None:
+    def __init__(self, answers: SheetAnswers, columns: int, about: tuple[str, ...], names: Captions) -> None:
         super().__init__(f"How the {plural(columns, 'column')} {be(columns)} distributed", names.given)
-        self._result, self._sort, self._about, self._names = made, sort, about, names
+        self._answers, self._about, self._names = answers, about, names
 
     @tabled(
         {"n": count, "missing": count, "missing_share": percent, "skewness": measured, "outliers": count},
@@ -316,7 +316,7 @@ class SheetView(View):
     )
     def table(self) -> pd.DataFrame:
         """One row a column: kind, n, missing, mean, sd, min, median, max, skewness, outliers, mode, findings."""
-        rows = self._result().columns
+        rows = self._answers.sheet.columns
         fields: dict[str, Callable[[Any], Any]] = {
             "kind": lambda c: c.kind, "n": lambda c: c.n, "missing": lambda c: c.missing,
             "missing_share": lambda c: c.missing / max(c.n + c.missing, 1), "mean": lambda c: c.mean,
@@ -334,19 +334,19 @@ class SheetView(View):
         )
 
     def _brief(self) -> tuple[str, ...]:
-        if self._sort == "missing":
+        if self._answers.sort == "missing":
             return ("kind", "n", "missing", "missing_share", "findings")
         return ("kind", "n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
 
     def _lines(self) -> tuple[str, ...]:
-        return (*self._about, f"sorted by {self._sort}")
+        return (*self._about, f"sorted by {self._answers.sort}")
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._result().findings
+        return self._answers.sheet.findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.distribution.sheet import draw_sheet
 
-        result = self._result()
+        result = self._answers.sheet
         drawn = replace(result, columns=tuple(replace(c, name=self._names(c.name)) for c in result.columns))
         return draw_sheet(drawn, page)

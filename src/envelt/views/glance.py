@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 
 import pandas as pd
 
-from ..core.against.glance import Glance
+from ..core.against.glance import GlanceAnswers
 from ..core.columns.outcome import Classes, Said
-from ..core.finding import Finding, by_weight
-from ..core.later import Later
+from ..core.finding import Finding
 from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, places, probability
@@ -30,16 +29,9 @@ class GlanceView(View):
     step = "against"
     brief = ("kind", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
 
-    def __init__(
-        self,
-        made: Later[Glance],
-        turns: Later[list[Finding]],
-        about: tuple[str, ...],
-        title: str,
-        names: Captions,
-    ) -> None:
+    def __init__(self, answers: GlanceAnswers, about: tuple[str, ...], title: str, names: Captions) -> None:
         super().__init__(title, names.given)
-        self._result, self._turns, self._about, self._names = made, turns, about, names
+        self._answers, self._about, self._names = answers, about, names
 
     @tabled(
         {**written.PARTS, "missing": count, "association": places, "q": probability},
@@ -51,7 +43,7 @@ class GlanceView(View):
         Kind, n, missing, association (one scale for all), measure, estimate with low and high, the levels at its ends
         (lowest, highest), p, q.
         """
-        rows = self._result().rows
+        rows = self._answers.glance.rows
         return pd.DataFrame(
             {
                 "kind": [g.kind for g in rows],
@@ -70,10 +62,10 @@ class GlanceView(View):
             index=pd.Index([g.name for g in rows], name="candidate"),
         )
 
-    @tabled(written.GROUPS, there=lambda view: any(g.groups is not None for g in view._result().rows), folded=0)
+    @tabled(written.GROUPS, there=lambda view: any(g.groups is not None for g in view._answers.glance.rows), folded=0)
     def groups(self) -> pd.DataFrame:
         """The numeric candidates described in each class; of a class outcome."""
-        rows = self._result().rows
+        rows = self._answers.glance.rows
         summaries = {g.name: g.groups for g in rows if g.groups is not None}
         dates = {g.name for g in rows if g.kind == "datetime"}
         return group_tables(summaries, dates, "candidate", "class")
@@ -81,10 +73,10 @@ class GlanceView(View):
     @valued
     def first(self) -> list[str]:
         """The few candidates worth opening first."""
-        return list(self._result().first)
+        return list(self._answers.glance.first)
 
     def _lines(self) -> tuple[str, ...]:
-        result = self._result()
+        result = self._answers.glance
         scale = "Cramér's V" if isinstance(result.outcome, Classes) else "the correlation ratio"
         about = (
             *self._about, f"association: {scale} over levels, or bins of a number, bias-corrected",
@@ -95,12 +87,12 @@ class GlanceView(View):
         return (*about, f"open first: {', '.join(self._names(n) for n in result.first)}")
 
     def _found(self) -> tuple[Finding, ...]:
-        return by_weight([*self._turns(), *self._result().findings])
+        return self._answers.findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.against.glance import draw_glance
 
-        result = self._result()
+        result = self._answers.glance
         drawn = replace(result, rows=tuple(replace(g, name=self._names(g.name)) for g in result.rows))
         return draw_glance(self._names.of(drawn), page)
 

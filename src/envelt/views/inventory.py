@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 import pandas as pd
 
 from ..core.finding import Finding
-from ..core.inventory.inventory import ColumnFacts, Inventory
-from ..core.later import Later
+from ..core.inventory.answers import InventoryAnswers
+from ..core.inventory.inventory import Inventory
 from ..core.words import be, plural
 from ..declared import tabled, valued
 from ..view import View
@@ -33,19 +33,10 @@ class InventoryView(View):
     step = "inventory"
     brief = ("kind", "missing_share", "distinct", "findings", "examples", "reason")
 
-    def __init__(
-        self,
-        facts: Later[tuple[ColumnFacts, ...]],
-        found: Later[tuple[Finding, ...]],
-        rows: int,
-        columns: int,
-        about: tuple[str, ...],
-        names: Captions,
-        first: Later[pd.DataFrame] | None,
-    ) -> None:
+    def __init__(self, answers: InventoryAnswers, about: tuple[str, ...], names: Captions) -> None:
+        columns = len(answers.table.columns)
         super().__init__(f"What the {plural(columns, 'column')} {be(columns)}", names.given)
-        self._facts, self._findings, self._rows, self._about, self._names = facts, found, rows, about, names
-        self._first = first
+        self._answers, self._about, self._names = answers, about, names
 
     @tabled(
         {"present": count, "missing": count, "missing_share": percent, "distinct": count},
@@ -56,7 +47,7 @@ class InventoryView(View):
 
         Kind, reason, present, missing, missing_share, distinct, examples, label, unit, findings (how many name it).
         """
-        rows, noted = self._facts(), self._noted
+        rows, noted = self._answers.facts, self._noted
         return pd.DataFrame(
             {
                 "kind": [c.kind for c in rows],
@@ -73,26 +64,25 @@ class InventoryView(View):
             index=pd.Index([c.name for c in rows], name="column"),
         )
 
-    @tabled(there=lambda view: view._first is not None)
+    @tabled(there=lambda view: view._answers.first > 0)
     def first_rows(self) -> pd.DataFrame:
         """The first rows as read, on their side; where they were asked for."""
-        assert self._first is not None
-        return self._first()
+        return self._answers.first_rows
 
     @valued
     def kinds(self) -> pd.Series[int]:
         """How many columns there are of each kind."""
-        kinds = pd.Series(Counter(c.kind for c in self._facts()), name="count", dtype="int64").rename_axis("kind")
+        kinds = pd.Series(Counter(c.kind for c in self._answers.facts), name="count", dtype="int64").rename_axis("kind")
         return kinds.sort_values(ascending=False, kind="stable")
 
     @property
     def _noted(self) -> Counter[str]:
-        return Counter(name for f in self._findings() for name in f.columns)
+        return Counter(name for f in self._answers.findings for name in f.columns)
 
     @property
     def _plain_lines(self) -> tuple[str, ...]:
         lines = (*self._about, ", ".join(f"{count(n)} {kind}" for kind, n in self.kinds.items()))
-        declared = [c.name for c in self._facts() if c.changed]
+        declared = [c.name for c in self._answers.facts if c.changed]
         if not declared:
             return lines
         return (
@@ -101,27 +91,27 @@ class InventoryView(View):
         )
 
     def _lines(self) -> tuple[str, ...]:
-        many = len(self._facts()) > MANY_COLUMNS
+        many = len(self._answers.facts) > MANY_COLUMNS
         return (*self._plain_lines, "sorted by need of attention") if many else self._plain_lines
 
     def _line(self) -> str:
         return " · ".join(self._plain_lines)
 
     def _order(self) -> Sequence[int] | None:
-        rows, noted = self._facts(), self._noted
+        rows, noted = self._answers.facts, self._noted
         if len(rows) <= MANY_COLUMNS:
             return None
         return sorted(range(len(rows)), key=lambda i: (-noted[rows[i].name], -rows[i].missing))
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._findings()
+        return self._answers.findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.inventory import draw_inventory
 
         noted = self._noted
-        columns = tuple(replace(c, name=self._names(c.name), findings=noted[c.name]) for c in self._facts())
-        return draw_inventory(Inventory(self._rows, columns), page)
+        columns = tuple(replace(c, name=self._names(c.name), findings=noted[c.name]) for c in self._answers.facts)
+        return draw_inventory(Inventory(len(self._answers.table), columns), page)
 
 
 def _short(text: str, most: int = 24) -> str:

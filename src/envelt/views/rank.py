@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING
 import pandas as pd
 
 from ..core.finding import Finding
-from ..core.later import Later
-from ..core.rank.rank import Ranking
+from ..core.rank.answers import RankAnswers
 from ..declared import tabled, valued
 from ..view import View
 from .captions import Captions
@@ -28,16 +27,14 @@ class RankView(View):
 
     step = "rank"
 
-    def __init__(
-        self, made: Later[Ranking], unit: str | None, about: tuple[str, ...], title: str, names: Captions
-    ) -> None:
+    def __init__(self, answers: RankAnswers, about: tuple[str, ...], title: str, names: Captions) -> None:
         super().__init__(title, names.given)
-        self._result, self._unit, self._about, self._names = made, unit, about, names
+        self._answers, self._about, self._names = answers, about, names
 
     @tabled(HELD_OUT, heads=HEADS, spare=("auc", "missing_share", "kind"))
     def table(self) -> pd.DataFrame:
         """One row a candidate: kind, held_out_share with low and high, auc, p, q, missing_share, advice."""
-        rows = self._result().candidates
+        rows = self._answers.ranking.candidates
         return pd.DataFrame(
             {
                 "kind": [c.kind for c in rows],
@@ -53,10 +50,10 @@ class RankView(View):
             index=pd.Index([c.name for c in rows], name="candidate"),
         )
 
-    @tabled(HELD_OUT, heads=HEADS, there=lambda view: view._unit is not None)
+    @tabled(HELD_OUT, heads=HEADS, there=lambda view: view._answers.kept is not None)
     def units(self) -> pd.DataFrame:
         """What keeping units whole, or times apart, changed: share_over_rows, held_out_share, change; with either."""
-        result = self._result()
+        result = self._answers.ranking
         assert result.unit is not None
         share = [c.held_out.share for c in result.candidates]
         over_rows = [result.unit.share_over_rows[c.name] for c in result.candidates]
@@ -69,12 +66,12 @@ class RankView(View):
     @valued
     def rows(self) -> int:
         """Rows with an outcome."""
-        return self._result().rows
+        return self._answers.ranking.rows
 
     @valued
     def unknown(self) -> int:
         """Rows without one."""
-        return self._result().unknown
+        return self._answers.ranking.unknown
 
     def _brief(self) -> tuple[str, ...]:
         frame = type(self).table.of(self)
@@ -84,11 +81,11 @@ class RankView(View):
         return self._about
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._result().findings
+        return self._answers.ranking.findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.rank import draw_rank
 
-        result = self._result()
+        result = self._answers.ranking
         drawn = replace(result, candidates=tuple(replace(c, name=self._names(c.name)) for c in result.candidates))
         return draw_rank(self._names.of(drawn), page)

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from ..core.finding import Finding
-from ..core.later import Later
-from ..core.relations.differ import Differs, differing
+from ..core.relations.answers import RelationsAnswers
+from ..core.relations.differ import Differs
 from ..core.relations.forms import FORMS
-from ..core.relations.groups import Alike, Inflation, similarity_order
+from ..core.relations.groups import similarity_order
 from ..core.relations.relations import NAMES, Relations
-from ..core.relations.together import Joint
 from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, measured, places, probability
@@ -32,25 +30,6 @@ MOST_IN_MATRIX = 12
 """Columns up to which a person sees the square; of more the pairs and the groups, and the square is saved."""
 
 
-class RelatedPart(NamedTuple):
-    """The relations in one group of rows."""
-
-    label: str
-    relations: Relations
-
-
-@dataclass(frozen=True)
-class RelationsShown:
-    """What the view shows; each part is made when it is asked for."""
-
-    relations: Later[Relations]
-    outcome: str | None
-    groups: Later[list[Alike]]
-    inflation: Later[list[Inflation]]
-    together: Later[list[Joint]]
-    parts: Later[list[RelatedPart]] | None
-
-
 class RelationsView(View):
     """How strongly every two columns go together, in which form, and how surely."""
 
@@ -58,9 +37,8 @@ class RelationsView(View):
 
     def __init__(
         self,
-        shown: RelationsShown,
+        answers: RelationsAnswers,
         about: tuple[str, ...],
-        found: Later[tuple[Finding, ...]],
         names: Captions,
         title: str,
         *,
@@ -69,7 +47,7 @@ class RelationsView(View):
         triangle: bool,
     ) -> None:
         super().__init__(title, names.given)
-        self._result, self._about, self._findings, self._names = shown, about, found, names
+        self._answers, self._about, self._names = answers, about, names
         self._at_least, self._look, self._triangle = at_least, order, triangle
 
     @tabled({EVERY: places}, folded=lambda view: 0 if view._is_large else None)
@@ -92,11 +70,11 @@ class RelationsView(View):
 
     @tabled(
         {"n": count, "coefficient": places, "low": places, "high": places, "p": probability, "q": probability},
-        there=lambda view: view._result.outcome is not None, folded=MOST_PAIRS, spare=("p", "n", "form", "method"),
+        there=lambda view: view._answers.outcome is not None, folded=MOST_PAIRS, spare=("p", "n", "form", "method"),
     )  # fmt: skip
     def with_outcome(self) -> pd.DataFrame:
         """The pairs that the outcome takes part in, by candidate, the strongest first; where the outcome is there."""
-        relations, outcome = self.relations, self._result.outcome
+        relations, outcome = self.relations, self._answers.outcome
         assert outcome is not None
         at = relations.names.index(outcome)
         strength = relations.strength[at]
@@ -108,7 +86,7 @@ class RelationsView(View):
     def groups(self) -> pd.DataFrame:
         """Columns that say nearly the same: members, the one to keep and why; empty where there are none."""
         names = self.relations.names
-        found = self._result.groups()
+        found = self._answers.groups
         return pd.DataFrame(
             {
                 "members": [[names[i] for i in g.members] for g in found],
@@ -125,7 +103,7 @@ class RelationsView(View):
     def inflation(self) -> pd.DataFrame:
         """Vif, r_squared, n and explained_by of each number against all others; of rows where all are present."""
         names = self.relations.names
-        found = self._result.inflation()
+        found = self._answers.inflation
         return pd.DataFrame(
             {
                 "vif": [f.vif for f in found],
@@ -139,12 +117,12 @@ class RelationsView(View):
     @tabled(
         {"joint_share": places, "first_alone": places, "second_alone": places, "excess": places, "low": places,
          "high": places},
-        there=lambda view: view._result.outcome is not None, folded=8,
+        there=lambda view: view._answers.outcome is not None, folded=8,
         spare=("second_alone", "first_alone"),
     )  # fmt: skip
     def together(self) -> pd.DataFrame:
         """Pairs of candidates that say more together: joint_share, each alone, excess over both, low and high."""
-        found = self._result.together()
+        found = self._answers.together
         return pd.DataFrame(
             {
                 "first": [j.first for j in found], "second": [j.second for j in found],
@@ -155,42 +133,40 @@ class RelationsView(View):
             }
         )  # fmt: skip
 
-    @tabled({EVERY: places}, there=lambda view: view._result.parts is not None, folded=0)
+    @tabled({EVERY: places}, there=lambda view: view._answers.by is not None, folded=0)
     def by(self) -> pd.DataFrame:
         """One matrix a group under each other, part and column as index; where columns divide the rows."""
-        assert self._result.parts is not None
         frames = {
             part.label: pd.DataFrame(part.relations.coefficient, list(self.relations.names), list(self.relations.names))
-            for part in self._result.parts()
+            for part in self._answers.parts
         }
         return pd.concat(frames, names=["part", "column"])
 
     @tabled(
         {"overall": places, "lowest": places, "highest": places, "p": probability, "q": probability},
-        there=lambda view: view._result.parts is not None, folded=10, spare=("p",),
+        there=lambda view: view._answers.by is not None, folded=10, spare=("p",),
     )  # fmt: skip
     def differ(self) -> pd.DataFrame:
         """Pairs that go together differently in the groups, the surest first.
 
         Overall, the lowest and highest coefficient and where they are, p that all are one on Fisher's z, and q.
         """
-        assert self._result.parts is not None
-        return pd.DataFrame(differing(self.relations, list(self._result.parts())), columns=list(Differs._fields))
+        return pd.DataFrame(self._answers.differ, columns=list(Differs._fields))
 
     @property
     def relations(self) -> Relations:
         """The result itself."""
-        return self._result.relations()
+        return self._answers.relations
 
     @property
-    def alike(self) -> list[Alike]:
-        """The groups of columns that say nearly the same."""
-        return self._result.groups()
+    def repeats(self) -> list[Finding]:
+        """What is found of columns that say nearly the same."""
+        return self._answers.repeats
 
     @valued
     def outcome(self) -> str | None:
         """The outcome, where it is among the columns."""
-        return self._result.outcome
+        return self._answers.outcome
 
     @property
     def _is_large(self) -> bool:
@@ -212,7 +188,7 @@ class RelationsView(View):
         return " · ".join((*self._about, *kept))
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._findings()
+        return self._answers.findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.relations.heat import draw_relations
@@ -221,7 +197,7 @@ class RelationsView(View):
         order = similarity_order(relations.strength) if self._look == "similar" else list(range(len(relations.sides)))
         names = tuple(self._names(n) for n in relations.names)
         return draw_relations(
-            relations, names, order, page, outcome=self._result.outcome,
+            relations, names, order, page, outcome=self._answers.outcome,
             at_least=self._at_least, triangle=self._triangle,
         )  # fmt: skip
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import numpy as np
 import pandas as pd
 
 from ..core.finding import Finding, by_weight
-from ..core.later import Later
+from ..core.transforms.answers import TransformsAnswers
 from ..core.transforms.compare import Compared, Seen
 from ..core.transforms.suggest import Suggestion
 from ..declared import tabled, valued
@@ -33,22 +33,6 @@ HEADS = {
     "distance": "from normal", "outcome_share": "outcome share", "skewness_after": "after",
     "distance_after": "after", "outcome_share_after": "after", "excess_kurtosis": "excess kurtosis",
 }  # fmt: skip
-
-
-class Judged(NamedTuple):
-    """All transforms of a column, the one suggested, and what there is to say."""
-
-    compared: Compared
-    suggestion: Suggestion
-    findings: tuple[Finding, ...]
-
-
-class Group(NamedTuple):
-    """All transforms of a column in one group of rows."""
-
-    label: str
-    compared: Compared
-    suggestion: Suggestion
 
 
 def _note(seen: Seen, suggestion: Suggestion) -> str:
@@ -82,22 +66,25 @@ class TransformsView(View):
     step = "transforms"
 
     def __init__(
-        self, made: Later[Judged], groups: Later[list[Group]] | None, outcome: str | None, about: tuple[str, ...],
-        title: str, names: Captions,
+        self, answers: TransformsAnswers, outcome: str | None, about: tuple[str, ...], title: str, names: Captions
     ) -> None:  # fmt: skip
         super().__init__(title, names.given)
-        self._result, self._groups, self._outcome, self._about, self._names = made, groups, outcome, about, names
+        self._answers, self._outcome, self._about, self._names = answers, outcome, about, names
 
     @tabled(WRITTEN, heads=HEADS, spare=("excess_kurtosis", "outcome_share"))
     def table(self) -> pd.DataFrame:
         """One row a transform: usable, parameter, skewness, excess_kurtosis, distance, outcome_share, note."""
-        judged = self._result()
+        judged = self._answers.judged[0]
         return _frame(judged.compared, judged.suggestion)
 
     @tabled(WRITTEN)
     def parameters(self) -> pd.DataFrame:
         """What is fitted, by maximum likelihood: parameter, low and high of its 95 % interval, and step in words."""
-        seen = [s for s in self._result().compared.seen.values() if s.transform and not np.isnan(s.transform.parameter)]
+        seen = [
+            s
+            for s in self._answers.judged[0].compared.seen.values()
+            if s.transform and not np.isnan(s.transform.parameter)
+        ]
         fitted = [s.transform for s in seen if s.transform is not None]
         return pd.DataFrame(
             {
@@ -108,21 +95,19 @@ class TransformsView(View):
             index=pd.Index([s.name for s in seen], name="transform"),
         )
 
-    @tabled(WRITTEN, there=lambda view: view._groups is not None, heads=HEADS, folded=0)
+    @tabled(WRITTEN, there=lambda view: view._answers.by is not None, heads=HEADS, folded=0)
     def by(self) -> pd.DataFrame:
         """Group, transform and the columns of the main table, in each group by itself; where columns divide the rows.
 
         There is no outcome_share: it is that of all rows.
         """
-        assert self._groups is not None
-        frames = {g.label: _frame(g.compared, g.suggestion).drop(columns="outcome_share") for g in self._groups()}
+        frames = {g.label: _frame(g.compared, g.suggestion).drop(columns="outcome_share") for g in self._answers.groups}
         return pd.concat(frames, names=["group"]).reset_index()
 
-    @tabled(WRITTEN, there=lambda view: view._groups is not None, heads=HEADS)
+    @tabled(WRITTEN, there=lambda view: view._answers.by is not None, heads=HEADS)
     def groups(self) -> pd.DataFrame:
         """One row a group: n, skewness, suggested, skewness and distance after it, note; where columns divide them."""
-        assert self._groups is not None
-        groups = self._groups()
+        groups = self._answers.groups
         return _suggestions([g.label for g in groups], [(g.compared, g.suggestion) for g in groups], "group").drop(
             columns=["outcome_share", "outcome_share_after"]
         )
@@ -130,19 +115,19 @@ class TransformsView(View):
     @valued
     def suggested(self) -> str:
         """The transform that is worth its price; "as_is" to leave the column as it is."""
-        return self._result().suggestion.name
+        return self._answers.judged[0].suggestion.name
 
     @valued
     def why(self) -> str:
         """In words."""
-        return self._result().suggestion.why
+        return self._answers.judged[0].suggestion.why
 
     def _brief(self) -> tuple[str, ...]:
         frame = type(self).table.of(self)
         return tuple(c for c in frame.columns if not (c == "outcome_share" and frame[c].isna().all()) and c != "usable")
 
     def _lines(self) -> tuple[str, ...]:
-        judged = self._result()
+        judged = self._answers.judged[0]
         c, suggestion = judged.compared, judged.suggestion
         rows = (f"{count(c.missing)} rows have none",) if c.missing else ()
         chosen = "leave it as it is" if suggestion.name == "as_is" else f"suggested: {suggestion.name}"
@@ -157,12 +142,12 @@ class TransformsView(View):
         return " · ".join(self.about[: -1 if self._outcome is None else -2])
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._result().findings
+        return self._answers.judged[0].findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.transforms import draw_transforms
 
-        judged = self._result()
+        judged = self._answers.judged[0]
         return draw_transforms(judged.compared, judged.suggestion, page)
 
 
@@ -192,30 +177,29 @@ class TransformsSheetView(View):
     step = "transforms"
 
     def __init__(
-        self, made: Later[list[Judged]], columns: int, outcome: str | None, about: tuple[str, ...], title: str,
-        names: Captions,
+        self, answers: TransformsAnswers, outcome: str | None, about: tuple[str, ...], title: str, names: Captions
     ) -> None:  # fmt: skip
         super().__init__(title, names.given)
-        self._result, self._columns, self._outcome, self._about, self._names = made, columns, outcome, about, names
+        self._answers, self._outcome, self._about, self._names = answers, outcome, about, names
 
     @tabled(WRITTEN, heads=HEADS, spare=("outcome_share_after", "outcome_share", "parameter", "distance_after",
                                          "distance", "n"))  # fmt: skip
     def table(self) -> pd.DataFrame:
         """One row a column: n, suggested, parameter, skewness, distance, outcome_share, these three after it; note."""
-        judged = self._result()
+        judged = self._answers.judged
         return _suggestions(
             [j.compared.name for j in judged], [(j.compared, j.suggestion) for j in judged], "column"
         )  # fmt: skip
 
     def _order(self) -> Sequence[int]:
-        judged = self._result()
+        judged = self._answers.judged
         skewness = [abs(j.compared.seen["as_is"].skewness) for j in judged]
         return sorted(range(len(judged)), key=lambda i: (judged[i].suggestion.name == "as_is", -skewness[i]))
 
     @valued
     def suggested(self) -> dict[str, str]:
         """The transform suggested for each column, by name."""
-        return {j.compared.name: j.suggestion.name for j in self._result()}
+        return {j.compared.name: j.suggestion.name for j in self._answers.judged}
 
     def _brief(self) -> tuple[str, ...]:
         frame = type(self).table.of(self)
@@ -232,11 +216,11 @@ class TransformsSheetView(View):
         return " · ".join(self._about)
 
     def _found(self) -> tuple[Finding, ...]:
-        return by_weight([f for j in self._result() for f in j.findings])
+        return by_weight([f for j in self._answers.judged for f in j.findings])
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.transforms import draw_transforms_sheet
 
-        made = self._result()
+        made = self._answers.judged
         judged = [(self._names(j.compared.name), j.compared, j.suggestion) for j in (made[i] for i in self._order())]
         return draw_transforms_sheet(judged, page)

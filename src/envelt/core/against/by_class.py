@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -15,15 +16,15 @@ from ..columns.grouping import Grouping, crossed
 from ..columns.outcome import Classes, ClassOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
 from ..contingency.findings import small_expected, small_levels
-from ..distribution.distribution import number_distribution
+from ..distribution.distribution import NumberDistribution, checked
 from ..distribution.look import Look
-from ..distribution.result import NumberDistribution
 from ..estimate import Estimate, Significance
 from ..finding import Finding, by_weight, marked
-from ..later import Later
+from ..kept import Remade
 from ..stats.crossing import Crossing
 from ..stats.cut import Cut, best_cut
-from ..stats.groups import GroupComparison, compared, grouped_rows
+from ..stats.group_summary import GroupSummary
+from ..stats.groups import GroupedRows
 from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, rate_bins, rates_of
 from ..stats.sampling import Sampling
 from ..tallies.crossed import Contingency
@@ -41,86 +42,126 @@ class RatesAlong(NamedTuple):
 
 
 @dataclass(frozen=True)
-class NumberByClass:
+class NumberByClass(Remade):
     """A numeric candidate in the classes of the outcome; each part is made when it is asked for.
 
     Parameters
     ----------
-    comparison
-        The candidate described, one group a class.
+    rows
+        The candidate in groups, one a class, of the rows with an outcome.
     distribution
         The candidate's distribution by class, and by the levels of another column where one was named.
-    missing
-        Rows with an outcome and no value.
     """
 
     name: str
     outcome: Classes
-    comparison: GroupComparison
+    rows: GroupedRows
     distribution: NumberDistribution
-    missing: int
-    _binned: Later[RatesAlong]
-    _cut: Later[Cut | None]
-    _findings: Later[tuple[Finding, ...]]
+    seed: int = 0
+
+    @property
+    def summary(self) -> GroupSummary:
+        """The candidate described in each class."""
+        return self.rows.summary
+
+    @property
+    def tests(self) -> dict[str, Significance]:
+        """Whether the classes differ."""
+        return self.rows.tests
+
+    @property
+    def effects(self) -> dict[str, Estimate]:
+        """How far they differ."""
+        return self.rows.effects
+
+    @property
+    def missing(self) -> int:
+        """Rows with an outcome and no value."""
+        return int(self.rows.missing.sum())
+
+    @property
+    def _event(self) -> NDArray[np.bool_]:
+        return np.asarray(self.rows.codes == self.outcome.event_code)
+
+    @cached_property
+    def along(self) -> RatesAlong:
+        """The event's rate in quantile bins of the candidate; in units of the calendar for a date."""
+        d = self.distribution
+        return rates_along(
+            self.rows.values, self._event, self.rows.sampling, d.look.calendar if d.dates else None, d.dates
+        )
 
     @property
     def bins(self) -> BinEnds:
         """Quantile bins of the candidate; units of the calendar for a date."""
-        return self._binned().ends
+        return self.along.ends
 
     @property
     def rates(self) -> Rates:
         """The event's rate in each bin."""
-        return self._binned().rates
+        return self.along.rates
 
-    @property
+    @cached_property
     def cut(self) -> Cut | None:
         """The cut that separates event from rest best; only of two classes."""
-        return self._cut()
+        if len(self.outcome.levels) != 2 or self.distribution.dates:
+            return None
+        return best_cut(self.rows.values, self._event, self.rows.sampling, self.seed)
 
-    @property
+    @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
-        return self._findings()
+        bend = bend_without_trend(self.name, self.outcome, self.rows, self.along)
+        return by_weight([*bend, *self.distribution.findings])
 
 
 @dataclass(frozen=True)
-class LevelsByClass:
+class LevelsByClass(Remade):
     """A category candidate against the classes; each part is made when it is asked for.
 
     Parameters
     ----------
     levels, ordered
         Of the candidate, and whether their order means something.
-    counts
-        Shape (levels, classes).
-    rates
-        The event's rate at each level.
+    crossing
+        The levels by the classes, of the rows with an outcome.
+    missing
+        Rows with an outcome and no level.
     """
 
     name: str
     outcome: Classes
     levels: tuple[str, ...]
     ordered: bool
-    counts: NDArray[np.int64]
+    crossing: Crossing
     missing: int
-    _rates: Later[Rates]
-    _tested: Later[tuple[dict[str, Significance], dict[str, Estimate]]]
 
     @property
+    def counts(self) -> NDArray[np.int64]:
+        """Rows, shape (levels, classes)."""
+        return self.crossing.counts
+
+    @cached_property
     def rates(self) -> Rates:
         """The event's rate at each level."""
-        return self._rates()
+        of, event = self.crossing, self.outcome.event_code
+        return rates_of(of.counts.sum(axis=1), of.counts[:, event], of.rows, of.columns == event, of.sampling)
 
-    @property
+    @cached_property
     def tests(self) -> dict[str, Significance]:
         """Whether the classes differ between levels."""
-        return self._tested()[0]
+        tests = {"chi_square": self.crossing.chi_square()}
+        if self.counts.shape == (2, 2) and not self.crossing.sampling.clustered:
+            tests["fisher_exact"] = self.crossing.fisher_exact(self.outcome.event_code)
+        return tests
 
-    @property
+    @cached_property
     def effects(self) -> dict[str, Estimate]:
         """How far the classes differ between levels."""
-        return self._tested()[1]
+        effects = {"cramers_v": self.crossing.cramers_v()}
+        if len(self.levels) == 2:
+            effects |= self.crossing.two_by_two(self.outcome.event_code)
+        return effects
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -167,25 +208,13 @@ def number_by_class(
         rows, sampling = rows[known], sampling.take(known)
         cases = None if cases is None else cases.take(np.flatnonzero(known))
     name, said = candidate.name, outcome.said
-    groups = grouped_rows(values, codes, said.levels, sampling)
-    comparison = compared(groups)
-    classes = Grouping.of((said.name,), said.levels, codes, True)
-    distribution = number_distribution(
-        [name], name, values, classes if by is None else crossed(by.take(known), classes), look, row_labels=rows,
-        cases=cases, dates=dates, limits=limits, sampling=sampling, shapes=False, groups=groups if by is None else None,
-        summary=Later(lambda: comparison.summary) if by is None else None,
-    )  # fmt: skip
-    two = len(said.levels) == 2
-    event = Later(lambda: codes == said.event_code)
-    binned = Later(lambda: rates_along(values, event(), sampling, look.calendar if dates else None, dates))
-
-    def findings() -> tuple[Finding, ...]:
-        return by_weight([*bend_without_trend(name, said, comparison, binned()), *distribution.findings])
-
-    return NumberByClass(
-        name, said, comparison, distribution, int(groups.missing.sum()), binned,
-        Later(lambda: best_cut(values, event(), sampling, seed) if two and not dates else None), Later(findings),
-    )  # fmt: skip
+    in_classes = GroupedRows(values, codes, said.levels, sampling)
+    groups, divided = Grouping.of((said.name,), said.levels, codes, True), in_classes
+    if by is not None:
+        groups = crossed(by.take(known), groups)
+        divided = GroupedRows(values, groups.codes, groups.labels, sampling)
+    made = NumberDistribution((name,), name, divided, groups.groups, look, rows, cases, dates, limits, shaped=False)
+    return NumberByClass(name, said, in_classes, checked(made), seed)
 
 
 def rates_along(
@@ -199,12 +228,12 @@ def rates_along(
     return RatesAlong(bins.ends, rates, table.chi_square())
 
 
-def bend_without_trend(name: str, outcome: Classes, comparison: GroupComparison, along: RatesAlong) -> list[Finding]:
+def bend_without_trend(name: str, outcome: Classes, rows: GroupedRows, along: RatesAlong) -> list[Finding]:
     """Find a strong relation that a rank test, a correlation or a straight line would miss."""
     bins, rates = along.ends, along.rates
     if len(outcome.levels) != 2 or len(bins.left) < 4:
         return []
-    trend = comparison.tests["mann_whitney"].p
+    trend = rows.tests["mann_whitney"].p
     if not (along.differs.p < T.BEND_P and trend > T.NO_TREND_P and is_one_bend(rates.n, rates.rate)):
         return []
     what = f"The rate of {outcome.event!r}"
@@ -266,20 +295,9 @@ def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, sampling: Sam
     tally = Contingency(len(column.levels), len(said.levels))
     tally.add(codes, classes)
     counts, missing = tally.finish()
-
-    def tested() -> tuple[dict[str, Significance], dict[str, Estimate]]:
-        table = Crossing.of(codes, classes, (counts.shape[0], counts.shape[1]), sampling, counts)
-        tests, effects = {"chi_square": table.chi_square()}, {"cramers_v": table.cramers_v()}
-        if len(column.levels) == 2:
-            if counts.shape[1] == 2 and not sampling.clustered:
-                tests["fisher_exact"] = table.fisher_exact(said.event_code)
-            effects |= table.two_by_two(said.event_code)
-        return tests, effects
-
-    n, event = counts.sum(axis=1), classes == said.event_code
-    rates = Later(lambda: rates_of(n, counts[:, said.event_code], codes, event, sampling))
+    table = Crossing.of(codes, classes, (counts.shape[0], counts.shape[1]), sampling, counts)
     ordered = column.ordered or column.kind == "binary"
-    return LevelsByClass(column.name, said, column.levels, ordered, counts, missing, rates, Later(tested))
+    return LevelsByClass(column.name, said, column.levels, ordered, table, missing)
 
 
 def bin_label(left: float, right: float) -> str:

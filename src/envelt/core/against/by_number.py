@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -13,18 +14,17 @@ from .. import thresholds as T
 from ..columns.grouping import Grouping, Groups
 from ..columns.outcome import Amount, NumericOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
-from ..distribution.distribution import number_distribution
+from ..distribution.distribution import NumberDistribution, checked
 from ..distribution.look import Look
-from ..distribution.result import NumberDistribution
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, marked
-from ..later import Later
+from ..kept import Remade, kept
 from ..stats.correlation import pearson, spearman
 from ..stats.form import Form, relation_form
 from ..stats.group_pairs import Pairs, all_pairs
 from ..stats.group_summary import GroupSummary
-from ..stats.groups import GroupComparison, compare_groups, compared, grouped_rows
-from ..stats.rates import BinEnds, QuantileBins, calendar_rate_bins, rate_bins
+from ..stats.groups import GroupedRows
+from ..stats.rates import BinEnds, calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..stats.trend import Line, Trend, least_squares, smooth_trend
@@ -35,13 +35,13 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class NumberByLevels:
+class NumberByLevels(Remade):
     """A numeric outcome in the levels of a category candidate; each part is made when it is asked for.
 
     Parameters
     ----------
-    comparison, distribution
-        The outcome described, tested and shown in each level.
+    rows, distribution
+        The outcome in groups, one a level, of the rows with an outcome; and its distribution.
     ordered
         Whether the order of the levels means something.
     missing
@@ -50,21 +50,35 @@ class NumberByLevels:
 
     name: str
     outcome: Amount
-    comparison: GroupComparison
+    rows: GroupedRows
     distribution: NumberDistribution
     ordered: bool
     missing: int
-    _pairs: Later[Pairs]
+
+    @property
+    def summary(self) -> GroupSummary:
+        """The outcome described at each level."""
+        return self.rows.summary
+
+    @property
+    def tests(self) -> dict[str, Significance]:
+        """Whether it differs between levels."""
+        return self.rows.tests
+
+    @property
+    def effects(self) -> dict[str, Estimate]:
+        """How far it differs."""
+        return self.rows.effects
 
     @property
     def shrunken(self) -> Floats:
         """The mean of each level drawn towards that of all rows, as far as its rows ask for, shape (levels,)."""
-        return shrunken_means(self.comparison.summary)
+        return shrunken_means(self.summary)
 
-    @property
+    @cached_property
     def pairs(self) -> Pairs:
         """Differences of all levels."""
-        return self._pairs()
+        return all_pairs(self.rows)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -73,68 +87,170 @@ class NumberByLevels:
 
 
 @dataclass(frozen=True)
-class NumberByNumber:
+class NumberByNumber(Remade):
     """A numeric outcome along a numeric candidate; each part is made when it is asked for.
 
     Parameters
     ----------
-    n, missing
-        Rows where both are present, and with an outcome and no value.
-    groups
-        What the groups are called, where a column divides the rows.
-    comparison
-        The outcome in quantile bins of the candidate; with both correlations.
+    candidate, of
+        The column, and the outcome of the same rows.
+    sampling
+        Of these rows.
+    by
+        Groups of them, where a column divides the rows.
     """
 
     name: str
     outcome: Amount
-    n: int
-    missing: int
+    candidate: Column
+    of: NumericOutcome
     look: Look
-    groups: Groups | None
-    comparison: GroupComparison
-    _line: Later[Line]
-    _trend: Later[Trend | None]
-    _form: Later[Form]
-    _cloud: Later[Cloud | None]
-    _findings: Later[tuple[Finding, ...]]
+    sampling: Sampling
+    by: Grouping | None = None
 
     @property
+    def groups(self) -> Groups | None:
+        """What the groups are called."""
+        return None if self.by is None else self.by.groups
+
+    @kept
+    def _both(self) -> tuple[NDArray[np.bool_], Floats, Floats, Sampling]:
+        """The rows where both are present, and of these the candidate, the outcome and the sampling."""
+        x = self.candidate.numbers
+        assert x is not None
+        both = ~np.isnan(x) & self.of.known
+        return both, x[both], self.of.values[both], self.sampling.take(both)
+
+    @cached_property
+    def n(self) -> int:
+        """Rows where both are present."""
+        return int(self._both[0].sum())
+
+    @cached_property
+    def missing(self) -> int:
+        """Rows with an outcome and no value."""
+        return int(self.of.known.sum()) - self.n
+
+    @kept
+    def _binned(self) -> tuple[GroupedRows, BinEnds]:
+        """The outcome in quantile bins of the candidate."""
+        _, x, y, sampling = self._both
+        bins = rate_bins(x)
+        labels = tuple(bin_label(a, b) for a, b in zip(bins.ends.left, bins.ends.right, strict=True))
+        return GroupedRows(y, bins.codes, labels, sampling), bins.ends
+
+    @cached_property
+    def summary(self) -> GroupSummary:
+        """The outcome described in quantile bins of the candidate."""
+        return self._binned[0].summary
+
+    @cached_property
+    def _correlated(self) -> tuple[tuple[Estimate, Significance], tuple[Estimate, Significance]]:
+        _, x, y, sampling = self._both
+        return pearson(x, y, sampling), spearman(x, y, sampling)
+
+    @cached_property
+    def tests(self) -> dict[str, Significance]:
+        """Whether the outcome differs between bins, both correlations, and what bins leave of a line."""
+        (_, p), (_, s) = self._correlated
+        return {**self._binned[0].tests, "pearson": p, "spearman": s, "not_straight": self.form.not_straight}
+
+    @cached_property
+    def effects(self) -> dict[str, Estimate]:
+        """How far bins differ, both correlations, and the share of variance that the line explains."""
+        (r, _), (rho, _) = self._correlated
+        return {**self._binned[0].effects, "pearson": r, "spearman": rho, "r_squared": _squared(r, self.line)}
+
+    @cached_property
     def line(self) -> Line:
         """The least-squares line."""
-        return self._line()
+        return least_squares(*self._both[1:3])
 
-    @property
+    @cached_property
     def trend(self) -> Trend | None:
         """The smooth trend."""
-        return self._trend()
+        return smooth_trend(*self._both[1:])
 
-    @property
+    @cached_property
     def form(self) -> Form:
         """The form of the relation."""
-        return self._form()
+        return relation_form(*self._both[1:])
 
-    @property
+    @cached_property
     def cloud(self) -> Cloud | None:
         """The rows as a picture shows them; nothing where no row has both."""
-        return self._cloud()
+        both, x, y, _ = self._both
+        shown = y - self.line.at(x) if self.look.residuals else y
+        return make_cloud(x, y, shown, None if self.by is None else self.by.take(both)) if len(x) else None
 
-    @property
+    @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
-        return self._findings()
+        return mean_bend(self.name, self.outcome, self.summary, self._binned[1], self.tests)
 
 
 @dataclass(frozen=True)
-class NumberOverTime:
-    """A numeric outcome in units of the calendar of a date candidate."""
+class NumberOverTime(Remade):
+    """A numeric outcome in units of the calendar of a date candidate.
+
+    Parameters
+    ----------
+    candidate, of, sampling
+        Of the same rows: the column, the outcome, and what they are a sample of.
+    calendar
+        The unit; by default one that fits.
+    """
 
     name: str
     outcome: Amount
-    comparison: GroupComparison
-    bins: BinEnds
-    missing: int
+    candidate: TimeColumn
+    of: NumericOutcome
+    sampling: Sampling
+    calendar: str | None = None
     findings: tuple[Finding, ...] = ()
+
+    @kept
+    def _days(self) -> Floats:
+        """Since 1970-01-01, of the rows with an outcome."""
+        return self.candidate.days[self.of.known]
+
+    @kept
+    def rows(self) -> GroupedRows:
+        """The outcome in groups, one a unit of the calendar, of the rows with an outcome."""
+        bins = calendar_rate_bins(self._days, unit=self.calendar)
+        labels = tuple(str(np.datetime64(int(d), "D")) for d in bins.ends.left)
+        known = self.of.known
+        return GroupedRows(self.of.values[known], bins.codes, labels, self.sampling.take(known))
+
+    @cached_property
+    def bins(self) -> BinEnds:
+        """The first day of each, and of the next."""
+        return calendar_rate_bins(self._days, unit=self.calendar).ends
+
+    @cached_property
+    def summary(self) -> GroupSummary:
+        """The outcome described in each unit of the calendar."""
+        return self.rows.summary
+
+    @cached_property
+    def missing(self) -> int:
+        """Rows with an outcome and no date."""
+        return int(np.isnan(self._days).sum())
+
+    @cached_property
+    def _trend(self) -> tuple[Estimate, Significance]:
+        both, rows = ~np.isnan(self._days), self.rows
+        return spearman(self._days[both], rows.values[both], rows.sampling.take(both))
+
+    @cached_property
+    def tests(self) -> dict[str, Significance]:
+        """Whether the outcome differs between them, or rises."""
+        return {**self.rows.tests, "spearman": self._trend[1]}
+
+    @cached_property
+    def effects(self) -> dict[str, Estimate]:
+        """How far."""
+        return {**self.rows.effects, "spearman": self._trend[0]}
 
 
 def number_by_levels(
@@ -149,20 +265,12 @@ def number_by_levels(
     known = outcome.known
     codes, values = column.codes[known], outcome.values[known]
     sampling = sampling.take(known)
-    groups = grouped_rows(values, codes, column.levels, sampling)
-    comparison = compared(groups)
+    groups = GroupedRows(values, codes, column.levels, sampling)
     ordered = column.ordered or column.kind == "binary"
-    grouping = Grouping.of((column.name,), column.levels, codes, ordered)
-    distribution = number_distribution(
-        [outcome.name], outcome.name, values, grouping, look, row_labels=rows[known], sampling=sampling,
-        shapes=False, groups=groups,
-        cases=None if cases is None else cases.take(np.flatnonzero(known)),
-        summary=Later(lambda: comparison.summary),
-    )  # fmt: skip
-    return NumberByLevels(
-        column.name, outcome.said, comparison, distribution, ordered, int((codes < 0).sum()),
-        Later(lambda: all_pairs(groups)),
-    )  # fmt: skip
+    called = Groups((column.name,), column.levels, ordered)
+    cases = None if cases is None else cases.take(np.flatnonzero(known))
+    made = NumberDistribution((outcome.name,), outcome.name, groups, called, look, rows[known], cases, shaped=False)
+    return NumberByLevels(column.name, outcome.said, groups, checked(made), ordered, int((codes < 0).sum()))
 
 
 def reading_order(n: NDArray[np.integer], shrunken: Floats) -> NDArray[np.intp]:
@@ -178,54 +286,6 @@ def shrunken_means(summary: GroupSummary) -> Floats:
         return m.mean.copy()
     base = float(np.nansum(m.n * m.mean)) / total
     return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, m.within_sd), np.nan)
-
-
-def number_by_number(
-    candidate: Column,
-    outcome: NumericOutcome,
-    look: Look,
-    sampling: Sampling,
-    by: Grouping | None = None,
-) -> NumberByNumber:
-    """Set a numeric outcome along a numeric candidate: correlations, a line, a trend, and the form."""
-    numbers = candidate.numbers
-    assert numbers is not None
-    known = outcome.known
-    x, y = numbers[known], outcome.values[known]
-    both = ~np.isnan(x)
-    at, of = x[both], y[both]
-    sampling = sampling.take(known)
-    within = sampling.take(both)
-    bins = Later(lambda: rate_bins(x))
-    binned = Later(lambda: _along(y, bins(), sampling))
-    line = Later(lambda: least_squares(at, of))
-    form = Later(lambda: relation_form(at, of, within))
-    correlated = Later(lambda: (pearson(at, of, within), spearman(at, of, within)))
-
-    def tests() -> dict[str, Significance]:
-        (_, p), (_, s) = correlated()
-        return {**binned().tests, "pearson": p, "spearman": s, "not_straight": form().not_straight}
-
-    def effects() -> dict[str, Estimate]:
-        (r, _), (rho, _) = correlated()
-        return {**binned().effects, "pearson": r, "spearman": rho, "r_squared": _squared(r, line())}
-
-    def cloud() -> Cloud | None:
-        shown = of - line().at(at) if look.residuals else of
-        return make_cloud(at, of, shown, None if by is None else by.take(known).take(both)) if len(at) else None
-
-    comparison = GroupComparison(Later(lambda: binned().summary), Later(tests), Later(effects))
-    found = Later(lambda: mean_bend(candidate.name, outcome.said, binned().summary, bins().ends, comparison.tests))
-    return NumberByNumber(
-        candidate.name, outcome.said, len(at), int((~both).sum()), look, None if by is None else by.groups, comparison,
-        line, Later(lambda: smooth_trend(at, of, within)), form, Later(cloud), found,
-    )  # fmt: skip
-
-
-def _along(y: Floats, bins: QuantileBins, sampling: Sampling) -> GroupComparison:
-    """Compare the outcome in bins of a candidate."""
-    labels = tuple(bin_label(a, b) for a, b in zip(bins.ends.left, bins.ends.right, strict=True))
-    return compare_groups(y, bins.codes, labels, sampling)
 
 
 def mean_bend(
@@ -248,23 +308,3 @@ def _squared(r: Estimate, line: Line) -> Estimate:
         return Estimate(line.r_squared, r.low, r.high)
     ends = sorted((r.low**2, r.high**2))
     return Estimate(line.r_squared, 0.0 if r.low <= 0 <= r.high else ends[0], ends[1])
-
-
-def number_over_time(
-    candidate: TimeColumn, outcome: NumericOutcome, sampling: Sampling, calendar: str | None = None
-) -> NumberOverTime:
-    """Compare a numeric outcome between units of the calendar of a date candidate."""
-    known = outcome.known
-    days, y = candidate.days[known], outcome.values[known]
-    bins = calendar_rate_bins(days, unit=calendar)
-    labels = tuple(str(np.datetime64(int(d), "D")) for d in bins.ends.left)
-    sampling = sampling.take(known)
-    binned = compare_groups(y, bins.codes, labels, sampling)
-    both = ~np.isnan(days)
-    trend = Later(lambda: spearman(days[both], y[both], sampling.take(both)))
-    comparison = GroupComparison(
-        Later(lambda: binned.summary),
-        Later(lambda: {**binned.tests, "spearman": trend()[1]}),
-        Later(lambda: {**binned.effects, "spearman": trend()[0]}),
-    )
-    return NumberOverTime(candidate.name, outcome.said, comparison, bins.ends, int((~both).sum()))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,15 +11,17 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
+from ..contingency.turnround import TurnSearch
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
-from ..finding import Finding, failed_finding
-from ..parallel import in_threads
+from ..finding import Finding, by_weight, failed_finding
+from ..kept import Remade
+from ..parallel import Progress, Slowly, in_threads
 from ..shapes.quantiles import Rows, rate_edges, rows_of_groups
 from ..shapes.ranks import ranks_of, ranks_of_ordinals
 from ..stats.correlation import spearman_of_ranks
 from ..stats.crossing import Crossing
 from ..stats.group_summary import GroupSummary
-from ..stats.groups import GroupComparison, GroupedRows, compare_groups, compared, grouped_rows
+from ..stats.groups import GroupedRows
 from ..stats.multiplicity import q_values
 from ..stats.rates import rate_bins
 from ..stats.sampling import Sampling
@@ -84,11 +86,33 @@ class Glance:
     findings: tuple[Finding, ...] = ()
 
 
+@dataclass(frozen=True)
+class GlanceAnswers(Remade):
+    """All candidates against the outcome, when they are asked for; fields as in `glance`, and what turns round."""
+
+    candidates: list[Column]
+    outcome: Outcome
+    sampling: Sampling
+    turns: TurnSearch
+    slowly: Slowly
+
+    @cached_property
+    def glance(self) -> Glance:
+        """The candidates, strongest association first."""
+        with self.slowly("Against") as report:
+            return glance(self.candidates, self.outcome, self.sampling, report)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What turns round, and what the numbers would hide."""
+        return by_weight([*self.turns.findings, *self.glance.findings])
+
+
 def glance(
     candidates: list[Column],
     outcome: Outcome,
     sampling: Sampling,
-    progress: Callable[[int, int, str], None] | None = None,
+    progress: Progress | None = None,
 ) -> Glance:
     """Look at every candidate once.
 
@@ -171,23 +195,22 @@ def _number_classes(
     rows: Rows | None,
 ) -> Glimpse:
     codes = outcome.codes if known.all() else outcome.codes[known]
-    groups = grouped_rows(values, codes, outcome.levels, sampling, rows)
-    comparison = compared(groups)
+    groups = GroupedRows(values, codes, outcome.levels, sampling, rows)
     counts = _tenths(groups)
     test, v = UNDEFINED_TEST, 0.0
     if len(counts) > 1:
         table = Crossing.of(_cells(values, sampling), codes, (counts.shape[0], counts.shape[1]), sampling, counts)
         test, v = table.chi_square(), table.cramers_v().estimate
-    effect = _standardized(comparison, values, outcome, known, sampling)
-    rank_test = comparison.tests["mann_whitney" if len(outcome.levels) == 2 else "kruskal_wallis"]
-    n = int(comparison.summary.moments.n.sum())
+    effect = _standardized(groups, values, outcome, known, sampling)
+    rank_test = groups.tests["mann_whitney" if len(outcome.levels) == 2 else "kruskal_wallis"]
+    n = int(groups.summary.moments.n.sum())
     found: tuple[Finding, ...] = ()
     if test.p < T.BEND_P:  # the standardized difference may hide a bend
         along = rates_along(values, codes == outcome.event_code, sampling)
-        found = tuple(bend_without_trend(column.name, outcome.said, comparison, along))
+        found = tuple(bend_without_trend(column.name, outcome.said, groups, along))
     return Glimpse(
         column.name, column.kind, n, len(codes) - n, "hedges_g", *effect, "", "", float(np.nan_to_num(v)),
-        _both(rank_test, test), np.nan, comparison.summary.without_values(), found,
+        _both(rank_test, test), np.nan, groups.summary.without_values(), found,
     )  # fmt: skip
 
 
@@ -197,12 +220,12 @@ def _cells(values: Floats, sampling: Sampling) -> NDArray[np.integer]:
 
 
 def _standardized(
-    comparison: GroupComparison, values: Floats, outcome: ClassOutcome, known: NDArray[np.bool_], sampling: Sampling
+    groups: GroupedRows, values: Floats, outcome: ClassOutcome, known: NDArray[np.bool_], sampling: Sampling
 ) -> Estimate:
     if len(outcome.levels) == 2:
-        return comparison.effects["hedges_g"]
+        return groups.effects["hedges_g"]
     event = outcome.is_event[known].astype(np.int64)
-    return compare_groups(values, event, ("rest", outcome.event), sampling).effects["hedges_g"]
+    return GroupedRows(values, event, ("rest", outcome.event), sampling).effects["hedges_g"]
 
 
 def _tenths(groups: GroupedRows) -> Ints:
@@ -283,31 +306,31 @@ def _number_number(
     x_ranks, y_ranks = ranks_of(values[both]), ranks_of_ordinals(ordinals[both])
     effect, test = spearman_of_ranks(x_ranks, y_ranks, sampling.take(both))
     bins = rate_bins(values)
-    comparison = compare_groups(y, bins.codes, tuple(str(i) for i in range(len(bins.ends))), sampling)
-    over = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", UNDEFINED_TEST))
+    groups = GroupedRows(y, bins.codes, tuple(str(i) for i in range(len(bins.ends))), sampling)
+    over = groups.tests.get("kruskal_wallis", groups.tests.get("mann_whitney", UNDEFINED_TEST))
     n = int(both.sum())
-    found = mean_bend(column.name, outcome.said, comparison.summary, bins.ends, {**comparison.tests, "spearman": test})
+    found = mean_bend(column.name, outcome.said, groups.summary, bins.ends, {**groups.tests, "spearman": test})
     return Glimpse(
-        column.name, column.kind, n, len(y) - n, "spearman", *effect, "", "", _ratio(comparison), _both(test, over),
+        column.name, column.kind, n, len(y) - n, "spearman", *effect, "", "", _ratio(groups), _both(test, over),
         np.nan, findings=found,
     )  # fmt: skip
 
 
-def _ratio(comparison: GroupComparison) -> float:
+def _ratio(groups: GroupedRows) -> float:
     """Return the correlation ratio, the root of omega squared (0 below it)."""
-    return float(np.sqrt(max(0.0, np.nan_to_num(comparison.effects["omega_squared"].estimate))))
+    return float(np.sqrt(max(0.0, np.nan_to_num(groups.effects["omega_squared"].estimate))))
 
 
 def _levels_number(
     column: CategoryColumn, outcome: NumericOutcome, known: NDArray[np.bool_], sampling: Sampling
 ) -> Glimpse:
     codes, y = column.codes[known], outcome.values[known]
-    comparison = compare_groups(y, codes, column.levels, sampling)
-    m = comparison.summary.moments
+    groups = GroupedRows(y, codes, column.levels, sampling)
+    m = groups.summary.moments
     n = int(m.n.sum())
     if np.count_nonzero(m.n) < 2:
         return _nothing(column, n, len(y) - n)
-    test = comparison.tests.get("kruskal_wallis", comparison.tests.get("mann_whitney", UNDEFINED_TEST))
+    test = groups.tests.get("kruskal_wallis", groups.tests.get("mann_whitney", UNDEFINED_TEST))
     base = float(y[codes >= 0].mean())
     spread = _spread(column, m.n, m.mean, base, m.within_sd)
-    return Glimpse(column.name, column.kind, n, len(y) - n, "spread", *spread, _ratio(comparison), test.p, np.nan)
+    return Glimpse(column.name, column.kind, n, len(y) - n, "spread", *spread, _ratio(groups), test.p, np.nan)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from ..estimate import Estimate, Significance
+from ..estimate import Estimate
 from .by_class import LevelsByClass, NumberByClass
 from .by_number import NumberByLevels, NumberByNumber, NumberOverTime
 
@@ -32,11 +32,6 @@ class Part(NamedTuple):
 
 def principal(result: Result) -> tuple[str, Estimate, float]:
     """Return the effect and p by which parts of the rows are compared."""
-    tests: dict[str, Significance]
-    effects: dict[str, Estimate]
-    if isinstance(result, LevelsByClass):
-        tests, effects = result.tests, result.effects
-    else:
-        tests, effects = result.comparison.tests, result.comparison.effects
+    tests, effects = result.tests, result.effects
     effect, test = next((e, t) for e, t in PRINCIPAL if e in effects and t in tests)
     return effect, effects[effect], tests[test].p

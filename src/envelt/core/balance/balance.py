@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,9 +11,12 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.outcome import Classes, ClassOutcome, Outcome
 from ..columns.table import TimeColumn
+from ..contingency.crosstab import CrossTable
+from ..distribution.distribution import NumberDistribution
 from ..finding import Finding, by_weight, marked
+from ..kept import Remade
 from ..stats.crossing import Crossing
-from ..stats.groups import compare_groups
+from ..stats.groups import GroupedRows
 from ..stats.rates import calendar_rate_bins
 from ..stats.sampling import Sampling
 from ..stats.stratified import units_in
@@ -43,6 +47,33 @@ class ClassBalance:
     largest_share: float
     candidates: int
     findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class BalanceAnswers(Remade):
+    """How an outcome is spread: its classes (crossed with groups where some are named), or its numbers.
+
+    Parameters
+    ----------
+    outcome, dates, sampling
+        As in `drifts`.
+    """
+
+    outcome: Outcome
+    dates: list[TimeColumn]
+    sampling: Sampling
+    classes: ClassBalance | None = None
+    crossed: CrossTable | None = None
+    numbers: NumberDistribution | None = None
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What a careful colleague would say."""
+        known, of = self.outcome.known, self.classes or self.numbers
+        unknown = int((~known).sum())
+        missing = [] if self.numbers is None else outcome_missing(self.outcome.name, unknown, len(known) - unknown)
+        assert of is not None
+        return by_weight([*missing, *of.findings, *drifts(self.outcome, self.dates, self.sampling)])
 
 
 def class_balance(outcome: ClassOutcome, candidates: int, sampling: Sampling) -> ClassBalance:
@@ -121,9 +152,9 @@ def drifts(outcome: Outcome, dates: list[TimeColumn], sampling: Sampling) -> lis
             p, at = table.chi_square().p, table.counts[:, 1] / table.counts.sum(axis=1)
             what, write = f"rate of {outcome.event!r}", "{:.0%}"
         else:
-            comparison = compare_groups(outcome.values[known], codes, tuple(str(i) for i in range(k)), sampling)
-            test = comparison.tests.get("welch_anova", comparison.tests.get("welch_t"))
-            p, at = (test.p if test is not None else np.nan), comparison.summary.moments.mean
+            groups = GroupedRows(outcome.values[known], codes, tuple(str(i) for i in range(k)), sampling)
+            test = groups.tests.get("welch_anova", groups.tests.get("welch_t"))
+            p, at = (test.p if test is not None else np.nan), groups.summary.moments.mean
             what, write = f"mean of {marked(outcome.name)}", "{:.4g}"
         if not p < T.DRIFT_P:
             continue

@@ -88,9 +88,32 @@ class Grouping:
         """How many rows have no group."""
         return int((self.codes < 0).sum())
 
+    def largest(self, most: int) -> list[OneOfGroups]:
+        """Return the groups with most rows, in their order."""
+        n = np.bincount(self.codes[self.codes >= 0], minlength=len(self))
+        return [OneOfGroups(self, int(k)) for k in np.sort(np.argsort(-n, kind="stable")[:most])]
+
     def take(self, keep: NDArray[np.bool_]) -> Grouping:
         """Return the grouping of some of the rows; groups that lose all their rows stay."""
         return Grouping(self.groups, self.codes[keep])
+
+
+@dataclass(frozen=True)
+class OneOfGroups:
+    """One of the groups of rows, by its place."""
+
+    grouping: Grouping
+    at: int
+
+    @property
+    def label(self) -> str:
+        """What it is called."""
+        return self.grouping.labels[self.at]
+
+    @property
+    def keep(self) -> NDArray[np.bool_]:
+        """Its rows, shape (n,)."""
+        return np.asarray(self.grouping.codes == self.at)
 
 
 def no_groups(rows: int) -> Grouping:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,12 +12,13 @@ from numpy.typing import NDArray
 from ...errors import OptionError
 from .. import thresholds as T
 from ..columns.axes import AxisLevels, TableAxis
+from ..columns.grouping import OneOfGroups
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
-from ..later import Later
+from ..kept import Remade, kept
 from ..stats.crossing import Crossing
 from ..stats.expected import adjusted_residuals, expected_counts
-from ..stats.groups import summarise_groups
+from ..stats.groups import GroupedRows
 from ..stats.rates import Rates, rates_of
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
@@ -97,42 +100,102 @@ def along_levels(table: Crossing, ordered: bool) -> RateSteps:
 
 
 @dataclass(frozen=True)
-class CrossTable:
-    """One table.
+class CrossTable(Remade):
+    """One table; each part is made when it is asked for.
 
     Parameters
     ----------
-    label
-        Of the part of the rows it is of; empty for all.
+    down, across
+        The axis of the rows, and that of the columns where there is one.
     counts
         Shape (rows, columns); one column where there is one axis.
+    of
+        The outcome whose rates, or mean, are given at each level of the rows.
+    sampling, weight
+        What the rows of the data are a sample of, and how many rows each stands for, where rows are cases.
+    part
+        Groups of the rows, and which of them is tabulated; by default all rows are.
     event
         The place, among the columns, of the level that risks are of.
+    seed
+        Of tables drawn at random.
     """
 
-    label: str
-    rows: AxisLevels
-    columns: AxisLevels | None
+    down: TableAxis
+    across: TableAxis | None
     counts: Ints
+    of: Outcome | None
+    sampling: Sampling
+    weight: Ints | None
+    part: OneOfGroups | None
     event: int
-    _compared: Later[tuple[dict[str, Significance], dict[str, Estimate], bool, float]]
-    _outcome: Later[OutcomeRates | None]
-    _units: Later[Ints | None]
+    seed: int
 
     @property
+    def label(self) -> str:
+        """Of the part of the rows it is of; empty for all."""
+        return "" if self.part is None else self.part.label
+
+    @property
+    def rows(self) -> AxisLevels:
+        """The levels of the rows."""
+        return self.down.axis
+
+    @property
+    def columns(self) -> AxisLevels | None:
+        """The levels of the columns."""
+        return None if self.across is None else self.across.axis
+
+    @kept
+    def _crossing(self) -> Crossing | None:
+        """The rows crossed; nothing where fewer than two levels of either have rows."""
+        if self.across is None or min(self._filled) < 2:
+            return None
+        rows, columns, sampling = self.down.codes, self.across.codes, self.sampling
+        if self.part is not None and sampling.clustered:
+            keep = self.part.keep
+            rows, columns, sampling = rows[keep], columns[keep], sampling.take(keep)
+        return Crossing.of(rows, columns, (self.counts.shape[0], self.counts.shape[1]), sampling, self.counts)
+
+    @property
+    def _filled(self) -> tuple[int, int]:
+        """How many levels of each axis have rows."""
+        return int((self.counts.sum(axis=1) > 0).sum()), int((self.counts.sum(axis=0) > 0).sum())
+
+    @cached_property
     def tests(self) -> dict[str, Significance]:
         """Whether rows and columns are related."""
-        return self._compared()[0]
+        tests, table = dict.fromkeys(TESTS, UNDEFINED_TEST), self._crossing
+        if table is not None:
+            tests["chi_square"] = table.chi_square(draws=True, seed=self.seed)
+            if self._in_order:
+                tests["trend"] = table.trend()
+            if self.counts.shape == (2, 2):
+                tests["fisher_exact"] = table.fisher_exact(self.event)
+        return tests
 
-    @property
+    @cached_property
     def effects(self) -> dict[str, Estimate]:
         """How far."""
-        return self._compared()[1]
+        effects, table = dict.fromkeys(EFFECTS, UNDEFINED), self._crossing
+        if table is not None:
+            effects["cramers_v"] = table.cramers_v()
+            if self._in_order:
+                effects["gamma"] = table.gamma()
+            if self.counts.shape == (2, 2):
+                effects |= table.two_by_two(self.event)
+        return effects
+
+    @property
+    def _in_order(self) -> bool:
+        """Whether both axes are in order: binary columns are too, the event comes second."""
+        assert self.columns is not None
+        return self.rows.ordered and self.columns.ordered and max(self._filled) > 2
 
     @property
     def simulated(self) -> bool:
         """Whether p comes from tables drawn at random, or from the statistic's exact moments."""
-        return self._compared()[2]
+        return self._crossing is not None and self._crossing.simulated
 
     @property
     def expected(self) -> Floats:
@@ -142,29 +205,38 @@ class CrossTable:
     @property
     def design_effect(self) -> float:
         """What units inflate chi-square by; 1 over rows."""
-        return self._compared()[3]
+        return 1.0 if self._crossing is None else self._crossing.design_effect
 
     @property
     def rows_a_case(self) -> float:
         """How many rows of a unit come to lie in a cell together; 1 over rows."""
-        return (
-            1.0 if self.units is None else max(float(self.counts.sum() / max(self.units.sum(), 1)), self.design_effect)
-        )
+        if self.units is None:
+            return 1.0
+        return max(float(self.counts.sum() / max(self.units.sum(), 1)), self.design_effect)
 
     @property
     def residuals(self) -> Floats:
         """Haberman's adjusted residuals, over the root of the design effect."""
         return adjusted_residuals(self.counts, self.design_effect)
 
-    @property
+    @cached_property
     def outcome(self) -> OutcomeRates | None:
         """The outcome at each level of the rows."""
-        return self._outcome()
+        return None if self.of is None else _outcome_rates(self.down, self.of, self.weight, self.sampling, self.part)
 
-    @property
+    @cached_property
     def units(self) -> Ints | None:
         """Different units in each cell, where a unit is declared."""
-        return self._units()
+        return _units_in_cells(self.down, self.across, self.sampling, self.part, self.counts.shape)
+
+    def called(self, name: Callable[[str], str]) -> CrossTable:
+        """Return the same table with its columns of the data under other names."""
+        down, across = (
+            None if a is None else replace(a, axis=replace(a.axis, names=tuple(map(name, a.axis.names))))
+            for a in (self.down, self.across)
+        )
+        assert down is not None
+        return self.under(down=down, across=across)
 
     def shares(self, of: str) -> Floats:
         """Return shares by row, by column, or of all; NaN where there is nothing to share."""
@@ -244,8 +316,7 @@ def cross_tabulate(
     *,
     sampling: Sampling,
     weight: Ints | None = None,
-    keep: NDArray[np.bool_] | None = None,
-    label: str = "",
+    part: OneOfGroups | None = None,
     event: int | None = None,
     seed: int = 0,
 ) -> CrossTable:
@@ -259,58 +330,21 @@ def cross_tabulate(
         What the rows are a sample of: cases each, or units.
     weight
         How many rows each row of the table stands for, where rows are cases.
-    keep
-        The rows of the part to tabulate.
+    part
+        Groups of the rows, and which of them is tabulated.
     event
         The place of the column whose risk is spoken of; by default the second of two.
     """
-    counts = cross_counts(rows, columns, weight, keep)
+    counts = cross_counts(rows, columns, weight, None if part is None else part.keep)
     place = 1 if event is None else event
-    return CrossTable(
-        label,
-        rows.axis,
-        None if columns is None else columns.axis,
-        counts,
-        place,
-        Later(lambda: _compared(rows, columns, counts, keep, sampling, place, seed)),
-        Later(lambda: None if outcome is None else _outcome_rates(rows, outcome, weight, sampling, keep)),
-        Later(lambda: _units_in_cells(rows, columns, sampling, keep, counts.shape)),
-    )
-
-
-def _compared(
-    rows: TableAxis,
-    columns: TableAxis | None,
-    counts: Ints,
-    keep: NDArray[np.bool_] | None,
-    sampling: Sampling,
-    event: int,
-    seed: int,
-) -> tuple[dict[str, Significance], dict[str, Estimate], bool, float]:
-    tests = dict.fromkeys(TESTS, UNDEFINED_TEST)
-    effects = dict.fromkeys(EFFECTS, UNDEFINED)
-    filled = (counts.sum(axis=1) > 0).sum(), (counts.sum(axis=0) > 0).sum()
-    if columns is None or min(filled) < 2:
-        return tests, effects, False, 1.0
-    row_codes, column_codes = rows.codes, columns.codes
-    if keep is not None and sampling.clustered:
-        row_codes, column_codes, sampling = row_codes[keep], column_codes[keep], sampling.take(keep)
-    table = Crossing.of(row_codes, column_codes, (counts.shape[0], counts.shape[1]), sampling, counts)
-    tests["chi_square"], effects["cramers_v"] = table.chi_square(draws=True, seed=seed), table.cramers_v()
-    # binary columns are in order too: the event comes second
-    if rows.axis.ordered and columns.axis.ordered and max(filled) > 2:
-        effects["gamma"], tests["trend"] = table.gamma(), table.trend()
-    if counts.shape == (2, 2):
-        tests["fisher_exact"] = table.fisher_exact(event)
-        effects |= table.two_by_two(event)
-    return tests, effects, table.simulated, table.design_effect
+    return CrossTable(rows, columns, counts, outcome, sampling, weight, part, place, seed)
 
 
 def _units_in_cells(
     rows: TableAxis,
     columns: TableAxis | None,
     sampling: Sampling,
-    keep: NDArray[np.bool_] | None,
+    part: OneOfGroups | None,
     shape: tuple[int, ...],
 ) -> Ints | None:
     """Count the different units in every cell; nothing where rows are cases."""
@@ -319,16 +353,16 @@ def _units_in_cells(
     size = shape[0] * shape[1]
     cell = rows.codes if columns is None else rows.codes * shape[1] + columns.codes
     inside = rows.codes >= 0 if columns is None else (rows.codes >= 0) & (columns.codes >= 0)
-    inside = inside if keep is None else inside & keep
+    inside = inside if part is None else inside & part.keep
     pairs = np.unique(sampling.units[inside] * size + cell[inside])
     return np.bincount(pairs % size, minlength=size).astype(np.int64).reshape(shape)
 
 
 def _outcome_rates(
-    rows: TableAxis, outcome: Outcome, weight: Ints | None, sampling: Sampling, keep: NDArray[np.bool_] | None
+    rows: TableAxis, outcome: Outcome, weight: Ints | None, sampling: Sampling, part: OneOfGroups | None
 ) -> OutcomeRates:
     inside = outcome.known & (rows.codes >= 0)
-    inside = inside if keep is None else inside & keep
+    inside = inside if part is None else inside & part.keep
     codes = rows.codes[inside].astype(np.int64)
     w, some = None if weight is None else weight[inside], sampling.take(inside)
     if isinstance(outcome, ClassOutcome):
@@ -337,7 +371,7 @@ def _outcome_rates(
     values = outcome.values[inside]
     if w is not None:
         values, codes, some = np.repeat(values, w), np.repeat(codes, w), some.repeated(w)
-    summary = summarise_groups(values, codes, rows.axis.labels, some)
+    summary = GroupedRows(values, codes, rows.axis.labels, some).summary
     m = summary.moments
     base = float(values.mean()) if len(values) else np.nan
     shrunken = shrunken_levels(m.n, m.mean, base, m.within_sd)

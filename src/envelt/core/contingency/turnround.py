@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -16,6 +16,8 @@ from ..columns.table import CategoryColumn, Column, TimeColumn
 from ..columns.times import is_time
 from ..estimate import Z95, Estimate
 from ..finding import Finding, marked
+from ..kept import Remade
+from ..parallel import Progress, Slowly
 from ..shapes.quantiles import quantile_edges
 from ..stats.sampling import Sampling
 
@@ -113,12 +115,47 @@ def coded(column: Column) -> Coded | None:
     return Coded(column.name, codes, labels, True, is_time(column.name, some[~np.isnan(some)]))
 
 
+@dataclass(frozen=True)
+class TurnSearch(Remade):
+    """The search of candidates for relations to the outcome that turn round, made when it is asked for.
+
+    Parameters
+    ----------
+    columns, outcome, sampling
+        As in `turns_among`.
+    """
+
+    columns: list[Column]
+    outcome: Outcome
+    sampling: Sampling
+    slowly: Slowly
+
+    @cached_property
+    def found(self) -> list[TurnRound]:
+        """Whatever turns round."""
+        return self._search(None)
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        """What there is to say of them."""
+        return turn_findings(self.found, self.outcome)
+
+    def of(self, name: str) -> list[Finding]:
+        """Return what there is to say of one candidate; the others are searched only where they have been."""
+        found = self.found if "found" in vars(self) else self._search(name)
+        return turn_findings([t for t in found if t.name == name], self.outcome)
+
+    def _search(self, only: str | None) -> list[TurnRound]:
+        with self.slowly("Searching for what turns round") as report:
+            return turns_among(self.columns, self.outcome, self.sampling, only, report)
+
+
 def turns_among(
     columns: list[Column],
     outcome: Outcome,
     sampling: Sampling,
     only: str | None = None,
-    progress: Callable[[int, int, str], None] | None = None,
+    progress: Progress | None = None,
 ) -> list[TurnRound]:
     """Search columns for relations that turn round.
 
@@ -150,7 +187,7 @@ def turn_rounds(
     outcome: Outcome,
     sampling: Sampling,
     only: str | None = None,
-    progress: Callable[[int, int, str], None] | None = None,
+    progress: Progress | None = None,
 ) -> list[TurnRound]:
     """Search pairs of candidates for relations that turn round.
 

@@ -9,7 +9,7 @@ from .. import thresholds as T
 from ..finding import Finding, marked
 from ..stats.group_pairs import Pairs
 from ..stats.group_summary import GroupSummary
-from ..stats.groups import GroupedRows, brown_forsythe, compared
+from ..stats.groups import GroupedRows, brown_forsythe
 from ..words import p_text, plural
 
 
@@ -68,11 +68,10 @@ def small_difference(name: str, groups: GroupedRows, overlap: float, by: tuple[s
     m = groups.moments
     if len(m.n) != 2 or m.n.min() < T.SPREAD_ROWS:
         return []
-    compare = compared(groups)
-    test = compare.tests["welch_t"]
+    test = groups.tests["welch_t"]
     if not test.p < T.GROUP_P:
         return []
-    difference, g = compare.effects["mean_difference"], compare.effects["hedges_g"]
+    difference, g = groups.effects["mean_difference"], groups.effects["hedges_g"]
     a, b = groups.labels
     evidence = {"p": test.p, "hedges_g": g.estimate, "overlap": overlap, "difference": difference.estimate}
     size, side = abs(difference.estimate), "higher" if difference.estimate > 0 else "lower"

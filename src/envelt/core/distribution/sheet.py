@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import pandas as pd
@@ -13,7 +14,8 @@ from ...errors import OptionError, did_you_mean
 from ..columns.labels import short_label, time_label
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ..finding import Finding, by_weight
-from ..parallel import in_threads
+from ..kept import Remade
+from ..parallel import Slowly, in_threads
 from ..shapes.bins import Bins, readable_bins
 from ..shapes.calendar import calendar_bins
 from ..shapes.resolution import recorded_step
@@ -73,6 +75,22 @@ class Sheet:
     columns: tuple[SheetColumn, ...]
     sort: str
     findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class SheetAnswers(Remade):
+    """All columns of a table, when they are asked for; fields as in `make_sheet`."""
+
+    table: Table
+    sampling: Sampling
+    sort: str
+    slowly: Slowly
+
+    @cached_property
+    def sheet(self) -> Sheet:
+        """The columns."""
+        with self.slowly("Distributions") as report:
+            return make_sheet(self.table, self.sampling, self.sort, report)
 
 
 def checked_sort(sort: str) -> str:

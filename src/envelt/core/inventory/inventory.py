@@ -12,7 +12,7 @@ from ..columns.labels import number_label
 from ..columns.outcome import Outcome
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table
 from ..finding import Finding, by_weight, marked
-from ..parallel import in_threads
+from ..parallel import Progress, in_threads
 from ..stats.sampling import Sampling
 from ..words import plural
 from .quality.absent import missing_findings
@@ -23,8 +23,6 @@ from .quality.repeats import repeat_findings
 from .quality.structure import counted_table, shared_values
 from .quality.values import date_order_findings, value_findings
 from .thumbnail import Shape, column_shape
-
-Progress = Callable[[int, int, str], None]
 
 
 @dataclass(frozen=True)

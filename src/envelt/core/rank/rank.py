@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -17,7 +16,7 @@ from ..columns.table import CategoryColumn, Column, Table
 from ..columns.times import is_time
 from ..finding import Finding, by_weight
 from ..inventory.quality.absent import missing_follows
-from ..parallel import in_threads
+from ..parallel import Progress, in_threads
 from ..shapes.quantiles import sorted_present
 from ..shapes.ranks import ranks_of
 from ..stats.correlation import pearson_coefficient
@@ -30,7 +29,6 @@ from .looks import Looks
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
-Progress = Callable[[int, int, str], None]
 """Called with how many candidates are done, of how many, and the one in hand."""
 UNKNOWN = HeldOut(*(float("nan"),) * 4)
 A_BLOCK = 512

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..magnitude import power_of
-from ..parallel import in_threads
+from ..parallel import Progress, in_threads
 from ..shapes.ranks import mid_ranks
 from ..stats.correlation import pearson_coefficient
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
-Progress = Callable[[int, int, str], None]
 
 BLOCK, MANY_COLUMNS_BLOCK = 4096, 256
 """Rows multiplied at a time, of many columns fewer: centred values and masks of them stay in the cache."""

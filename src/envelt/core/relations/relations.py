@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import stats
 
 from .. import thresholds as T
-from ..later import Later
-from ..parallel import in_threads
+from ..kept import Remade
+from ..parallel import Progress, in_threads
 from ..shapes.ranks import ranks_of
 from ..stats.correlation import certainty, row_error, z_interval
 from ..stats.explained import explained_share
@@ -25,7 +25,6 @@ from .side import Side, numbers_of
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
-Progress = Callable[[int, int, str], None]
 
 METHODS = ("auto", "pearson", "spearman", "kendall")
 ALTERNATIVES = ("two-sided", "greater", "less")
@@ -43,7 +42,7 @@ class Correlating:
 
 
 @dataclass(frozen=True)
-class Relations:
+class Relations(Remade):
     """How the columns go together; square arrays are of shape (columns, columns).
 
     Parameters
@@ -52,8 +51,6 @@ class Relations:
         The columns.
     coefficient, n, method, p
         Of each pair: NaN and "none" where there is none.
-    form
-        Of two numbers, by its place in ``FORMS``.
     error, error_df
         The standard error of Fisher's z of each correlation, and its degrees of freedom (∞: normal).
     """
@@ -66,7 +63,9 @@ class Relations:
     p: Floats
     error: Floats
     error_df: Floats
-    _forms: Later[NDArray[np.int8]]
+    sampling: Sampling
+    seed: int
+    _settled: NDArray[np.int8] | None
     _explained: Explained
 
     @property
@@ -74,10 +73,10 @@ class Relations:
         """The names of the columns, in the order of the rows and columns of every matrix."""
         return tuple(s.name for s in self.sides)
 
-    @property
+    @cached_property
     def form(self) -> NDArray[np.int8]:
-        """Of each pair of numbers."""
-        return self._forms()
+        """Of two numbers, by its place in ``FORMS``, square."""
+        return forms_of(list(self.sides), self.sampling, self.seed) if self._settled is None else self._settled
 
     @property
     def strength(self) -> Floats:
@@ -166,7 +165,6 @@ def relate(
     numbers = [numbers_of(sides[i]) for i in numeric]
     pearson = pearson_matrix(numbers) if asked.method in ("auto", "pearson") else None
     spearman = spearman_matrix(numbers, progress) if asked.method in ("auto", "spearman") else None
-    seen = Later(lambda: forms_of(sides, sampling, seed)) if forms is None else Later.now(forms)
     if asked.method == "kendall":
         _kendall(made, numeric, numbers, rows)
     elif asked.method == "auto":
@@ -174,7 +172,8 @@ def relate(
         assert spearman is not None
         _auto(made, sides, numeric, pearson, spearman)
         _mixed(made, sides, sampling)
-        _choose_by_form(made, sides, numeric, pearson, spearman, seen(), sampling)
+        forms = forms_of(sides, sampling, seed) if forms is None else forms
+        _choose_by_form(made, sides, numeric, pearson, spearman, forms, sampling)
     else:
         whole = pearson if pearson is not None else spearman
         assert whole is not None
@@ -182,7 +181,18 @@ def relate(
     _test(made, sides, asked, sampling)
     explained = Explained(made.statistic, made.df, made.effect)
     return Relations(
-        tuple(sides), asked, made.r, made.n, made.method, made.p, made.error, made.error_df, seen, explained
+        tuple(sides),
+        asked,
+        made.r,
+        made.n,
+        made.method,
+        made.p,
+        made.error,
+        made.error_df,
+        sampling,
+        seed,
+        forms,
+        explained,
     )
 
 
@@ -352,14 +362,3 @@ def _by_units(made: _Made, sides: list[Side], asked: Correlating, sampling: Samp
 
     of = np.triu(np.isin(made.method, (PEARSON, SPEARMAN, KENDALL)), 1)
     in_threads(one, [(int(i), int(j)) for i, j in zip(*np.nonzero(of), strict=True)], sampling.rows)
-
-
-def only(relations: Relations, keep: list[int]) -> Relations:
-    """Return the relations of some of the columns."""
-    grid = np.ix_(keep, keep)
-    return replace(
-        relations, sides=tuple(relations.sides[i] for i in keep), coefficient=relations.coefficient[grid],
-        n=relations.n[grid], method=relations.method[grid], p=relations.p[grid], error=relations.error[grid],
-        error_df=relations.error_df[grid], _forms=Later(lambda: relations.form[grid]),
-        _explained=relations._explained.of(grid),
-    )  # fmt: skip

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -11,7 +10,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..columns.table import CategoryColumn, Column
-from ..parallel import in_threads
+from ..parallel import Progress, in_threads
 from ..shapes.quantiles import value_edges
 from ..stats.folds import Folds
 from ..stats.heldout import Cells, HeldOut, HeldOutRows, held_out, held_out_levels, level_cells
@@ -19,7 +18,6 @@ from ..stats.sampling import Sampling
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
-Progress = Callable[[int, int, str], None]
 
 BINS = 6
 MOST_LEVELS = 12

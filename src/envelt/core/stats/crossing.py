@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from ..estimate import UNDEFINED_TEST, Z95, Estimate, Significance
+from ..kept import Remade
 from .expected import expected_are_small, without_empty
 from .of_rows import ordinal, proportions
 from .of_rows import tables as ct
@@ -25,7 +26,7 @@ SIMULATED_CELLS = 2_500
 
 
 @dataclass(frozen=True)
-class Crossing:
+class Crossing(Remade):
     """A table of counts, with the rows it was counted from.
 
     Parameters

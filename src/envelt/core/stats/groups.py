@@ -11,7 +11,7 @@ from scipy import special
 
 from .. import thresholds as T
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
-from ..later import Later
+from ..kept import Remade, kept
 from ..shapes.ordered import SortedArray
 from ..shapes.quantiles import FEW_GROUPS, Rows, sorted_groups, sorted_present, sorted_quantiles
 from ..shapes.ranks import average_ranks_in, ranks_of
@@ -39,63 +39,50 @@ ROWS_APART = 200
 
 
 @dataclass(frozen=True)
-class GroupComparison:
-    """Groups described, tested and their difference measured, each when it is asked for; empty groups take no part."""
+class GroupedRows(Remade):
+    """Groups of numbers described, tested and their difference measured, each when it is asked for.
 
-    _summary: Later[GroupSummary]
-    _tests: Later[dict[str, Significance]]
-    _effects: Later[dict[str, Estimate]]
-
-    @classmethod
-    def of(cls, summary: GroupSummary, tests: dict[str, Significance], effects: dict[str, Estimate]) -> GroupComparison:
-        """Return a comparison of which all parts are there."""
-        return cls(Later.now(summary), Later.now(tests), Later.now(effects))
-
-    @property
-    def summary(self) -> GroupSummary:
-        """The groups described."""
-        return self._summary()
-
-    @property
-    def tests(self) -> dict[str, Significance]:
-        """What sets the groups apart, tested."""
-        return self._tests()
-
-    @property
-    def effects(self) -> dict[str, Estimate]:
-        """How far apart they are."""
-        return self._effects()
-
-
-@dataclass(frozen=True)
-class GroupedRows:
-    """The rows of groups in memory, from which descriptions and comparisons are made; no result holds one.
+    Empty groups take no part in tests and effects.
 
     Parameters
     ----------
+    values, codes
+        Of the rows, shape (n,): NaN for missing, ``-1`` for no group; of one group no codes where rows are cases.
     labels
         Of the groups.
-    ordered
-        Each group's values, sorted.
-    missing
-        Rows of each group without a value.
-    apart
-        Whether moments are summed group by group.
-    values, codes
-        Of the rows, shape (n,): NaN for missing, ``-1`` for no group.
     sampling
         What one case is.
+    at
+        The places of the rows of each group, where they are already known.
     """
 
-    labels: tuple[str, ...]
-    ordered: list[Floats]
-    missing: NDArray[np.int64]
-    apart: bool
     values: Floats
     codes: NDArray[np.integer]
+    labels: tuple[str, ...]
     sampling: Sampling
+    at: Rows | None = None
+
+    @property
+    def _alone(self) -> bool:
+        return len(self.labels) == 1 and len(self.codes) < len(self.values)
+
+    @kept
+    def ordered(self) -> list[Floats]:
+        """Each group's values, sorted."""
+        if self._alone:
+            return [sorted_present(self.values.copy())]
+        return sorted_groups(self.values, self.codes, len(self.labels), self.at)
 
     @cached_property
+    def missing(self) -> NDArray[np.int64]:
+        """Rows of each group without a value."""
+        if self._alone:
+            return np.array([len(self.values) - len(self.ordered[0])], np.int64)
+        if self.at is not None:
+            return np.array([len(at) - len(g) for at, g in zip(self.at, self.ordered, strict=True)], np.int64)
+        return np.bincount(self.codes[np.isnan(self.values) & (self.codes >= 0)], minlength=len(self.labels))
+
+    @kept
     def present(self) -> tuple[Floats, NDArray[np.int64], Sampling]:
         """Values, groups and sampling of the rows that have a value and a group."""
         keep = ~np.isnan(self.values) & (self.codes >= 0)
@@ -103,7 +90,7 @@ class GroupedRows:
             return self.values, self.codes.astype(np.int64, copy=False), self.sampling
         return self.values[keep], self.codes[keep].astype(np.int64), self.sampling.take(keep)
 
-    @cached_property
+    @kept
     def ranks(self) -> Floats:
         """Ranks of those rows among all of them."""
         return ranks_of(self.present[0])
@@ -114,7 +101,7 @@ class GroupedRows:
         assert sampling.units is not None
         return UnitMeans.of(values, codes, len(self.labels), sampling.units, sampling.cases)
 
-    @cached_property
+    @kept
     def means_by_units(self) -> UnitMeans:
         """The means of the values."""
         return self.unit_means(self.present[0])
@@ -145,13 +132,14 @@ class GroupedRows:
     def moments(self) -> MomentSummary:
         """Count, mean and central moments of each group."""
         tally = Moments(len(self.labels))
-        if self.apart:
+        few = max(FEW_GROUPS, len(self.values) // ROWS_APART)
+        if self.at is not None or self._alone or len(self.labels) <= few:  # group by group
             tally.add_groups(self.ordered)
         else:
             tally.add(self.values, self.codes)
         return tally.finish()
 
-    @cached_property
+    @kept
     def ranked(self) -> RankedPair:
         """The two groups placed in each other."""
         return rank_pair(*self.ordered)
@@ -162,6 +150,16 @@ class GroupedRows:
         quartiles = np.array([sorted_quantiles(g, QUARTILES) for g in self.ordered]).reshape(-1, 3)
         ordered = tuple(SortedArray(g) for g in self.ordered)
         return GroupSummary(self.labels, self.missing, self.moments, quartiles, ordered, self._half_width)
+
+    @cached_property
+    def tests(self) -> dict[str, Significance]:
+        """What sets the groups apart, tested: two-group statistics where there are two, else the many-group ones."""
+        return _tests(self)
+
+    @cached_property
+    def effects(self) -> dict[str, Estimate]:
+        """How far apart they are."""
+        return _effects(self)
 
     @property
     def _half_width(self) -> Floats:
@@ -174,69 +172,9 @@ class GroupedRows:
             return np.asarray(special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n))
 
 
-def grouped_rows(
-    values: Floats,
-    codes: NDArray[np.integer],
-    labels: tuple[str, ...],
-    sampling: Sampling,
-    rows: Rows | None = None,
-) -> GroupedRows:
-    """Sort the values of each group.
-
-    Parameters
-    ----------
-    values
-        Shape (n,), NaN for missing.
-    codes
-        Group of each row, shape (n,), ``-1`` for none.
-    sampling
-        Of these rows.
-    rows
-        The rows of each group, where they are already known.
-    """
-    ordered = sorted_groups(values, codes, len(labels), rows)
-    apart = rows is not None or len(labels) <= max(FEW_GROUPS, len(values) // ROWS_APART)
-    if rows is not None:
-        missing = np.array([len(at) - len(g) for at, g in zip(rows, ordered, strict=True)], np.int64)
-    else:
-        missing = np.bincount(codes[np.isnan(values) & (codes >= 0)], minlength=len(labels))
-    return GroupedRows(labels, ordered, missing, apart, values, codes, sampling)
-
-
 def one_group(values: Floats, label: str, sampling: Sampling) -> GroupedRows:
-    """Sort the values of a column, as one group."""
-    ordered = sorted_present(values.copy())
-    missing = np.array([len(values) - len(ordered)], np.int64)
-    codes = np.zeros(len(values) if sampling.clustered else 0, np.int32)
-    return GroupedRows((label,), [ordered], missing, True, values, codes, sampling)
-
-
-def summarise_groups(
-    values: Floats,
-    codes: NDArray[np.integer],
-    labels: tuple[str, ...],
-    sampling: Sampling,
-    rows: Rows | None = None,
-) -> GroupSummary:
-    """Describe each group; see `grouped_rows`."""
-    return grouped_rows(values, codes, labels, sampling, rows).summary
-
-
-def compare_groups(
-    values: Floats,
-    codes: NDArray[np.integer],
-    labels: tuple[str, ...],
-    sampling: Sampling,
-    rows: Rows | None = None,
-) -> GroupComparison:
-    """Describe groups and compare them; see `compared`."""
-    return compared(grouped_rows(values, codes, labels, sampling, rows))
-
-
-def compared(groups: GroupedRows) -> GroupComparison:
-    """Compare groups: two-group statistics where there are two, else the many-group ones."""
-    tests = Later(lambda: _tests(groups))
-    return GroupComparison(Later(lambda: groups.summary), tests, Later(lambda: _effects(groups, tests())))
+    """Return the values of a column, as one group."""
+    return GroupedRows(values, np.zeros(len(values) if sampling.clustered else 0, np.int32), (label,), sampling)
 
 
 def _tests(groups: GroupedRows) -> dict[str, Significance]:
@@ -260,7 +198,7 @@ def _tests(groups: GroupedRows) -> dict[str, Significance]:
     return {"welch_anova": anova, "kruskal_wallis": kruskal}
 
 
-def _effects(groups: GroupedRows, tests: dict[str, Significance]) -> dict[str, Estimate]:
+def _effects(groups: GroupedRows) -> dict[str, Estimate]:
     effects: dict[str, Estimate] = {}
     clustered = groups.sampling.clustered
     if len(groups.labels) == 2:
@@ -274,7 +212,7 @@ def _effects(groups: GroupedRows, tests: dict[str, Significance]) -> dict[str, E
             effects["superiority"] = superiority_of(groups.ranked)
         h = kruskal_wallis_of_two(groups.ranked)
     else:
-        h = tests["kruskal_wallis"].statistic
+        h = groups.tests["kruskal_wallis"].statistic
     filled = groups.moments.pick(groups.moments.n > 0)
     omega, epsilon = omega_squared(filled), epsilon_squared(h, int(filled.n.sum()), len(filled.n))
     if clustered:
@@ -335,11 +273,11 @@ def brown_forsythe(groups: GroupedRows, which: NDArray[np.integer]) -> Significa
     medians = groups.summary.quartiles[which, 1]
     away = np.abs(x[keep] - medians[some[keep]])
     labels = tuple(groups.labels[k] for k in which)
-    tests = compare_groups(away, some[keep], labels, sampling.take(keep)).tests
+    tests = GroupedRows(away, some[keep], labels, sampling.take(keep)).tests
     return tests["welch_t"] if len(which) == 2 else tests["welch_anova"]
 
 
 def rank_test(groups: GroupedRows) -> Significance:
     """Return Mann–Whitney's test of two groups, Kruskal–Wallis's of more."""
-    tests = _tests(groups)
+    tests = groups.tests
     return tests["mann_whitney"] if len(groups.labels) == 2 else tests["kruskal_wallis"]

@@ -12,7 +12,7 @@ from .. import thresholds as T
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..magnitude import in_unit
 from .box import box_agreement
-from .groups import compare_groups
+from .groups import GroupedRows
 from .of_units.pairs import UnitsByLevels
 from .of_units.spread import spread_of
 from .sampling import Sampling
@@ -150,7 +150,7 @@ def stratified_means(y: Floats, side: Codes, group: Codes, sampling: Sampling) -
     if len(y) == 0:
         return NOTHING
     y, scale = in_unit(y - y[0])
-    crude = compare_groups(y, side, ("0", "1"), sampling).effects["mean_difference"]
+    crude = GroupedRows(y, side, ("0", "1"), sampling).effects["mean_difference"]
     return _scaled(_compared(_Rows(side.astype(float), y, group, sampling, np.ones(len(y))), crude), scale)
 
 

@@ -26,7 +26,7 @@ def draw_number_by_levels(result: NumberByLevels, page: Page) -> Figure:
 
     Levels without an order are sorted by their shrunken mean; those of few rows come last, hollow, at that mean.
     """
-    summary = result.comparison.summary
+    summary = result.summary
     m = summary.moments
     low, high = summary.mean_interval
     kept, rest = largest_levels(m.n)
@@ -62,7 +62,7 @@ def draw_number_by_levels(result: NumberByLevels, page: Page) -> Figure:
 
 def _bodies(axes: Axes, result: NumberByLevels, kept: np.ndarray) -> None:
     """Draw densities and quartiles behind the rows, within the fences of all rows together."""
-    summary, density = result.comparison.summary, result.distribution.density
+    summary, density = result.summary, result.distribution.density
     q1, q3 = pooled_quantiles([summary.ordered[i] for i in kept], np.array([0.25, 0.75]))
     low, high = q1 - 3 * (q3 - q1), q3 + 3 * (q3 - q1)
     for y, i in enumerate(kept):

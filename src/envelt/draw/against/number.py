@@ -25,7 +25,7 @@ def draw_number_by_class(result: NumberByClass, page: Page) -> Figure:
     """Draw one histogram a class on one axis, and under them the event's rate in quantile bins."""
     bins, dates = result.distribution.bins, result.distribution.dates
     outcome = result.outcome
-    order = np.argsort(-result.comparison.summary.moments.n, kind="stable")[:MOST_CLASSES]
+    order = np.argsort(-result.summary.moments.n, kind="stable")[:MOST_CLASSES]
     shown = sorted(order.tolist(), reverse=True)  # the event, last in order, on top
     colours = style.class_colours(outcome.levels)
     with style.house_style():
@@ -49,7 +49,7 @@ def draw_number_by_class(result: NumberByClass, page: Page) -> Figure:
 
 def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: float, dates: bool) -> None:
     bins, share = result.distribution.bins, _shares(result, i)
-    summary = result.comparison.summary
+    summary = result.summary
     n = int(summary.moments.n[i])
     axes.bar(
         bins.edges[:-1],
@@ -89,12 +89,12 @@ def _histogram(axes: Axes, result: NumberByClass, i: int, colour: str, top: floa
 
 
 def _shares(result: NumberByClass, i: int) -> np.ndarray:
-    n = int(result.comparison.summary.moments.n[i])
+    n = int(result.summary.moments.n[i])
     return result.distribution.body(i) / max(n, 1)
 
 
 def _middle(result: NumberByClass, i: int, dates: bool) -> str:
-    summary = result.comparison.summary
+    summary = result.summary
     if not summary.moments.n[i]:
         return ""
     mean, median = summary.moments.mean[i], summary.quartiles[i][1]
@@ -170,7 +170,7 @@ def _note(result: NumberByClass, dates: bool) -> str:
 
 
 def _alternative(result: NumberByClass, dates: bool) -> str:
-    summary, rates = result.comparison.summary, result.rates
+    summary, rates = result.summary, result.rates
     write = day_label if dates else significant
     parts = [
         f"{level}: median {write(q[1])}, quartiles {write(q[0])} to {write(q[2])}, n {count(n)}"

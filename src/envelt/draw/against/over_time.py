@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 def draw_number_over_time(result: NumberOverTime, page: Page) -> Figure:
     """Draw means with 95 % intervals and the middle half of the rows above, the number of rows below."""
-    summary, bins = result.comparison.summary, result.bins
+    summary, bins = result.summary, result.bins
     low, high = summary.mean_interval
     m = summary.moments
     middle = (bins.left + bins.right) / 2

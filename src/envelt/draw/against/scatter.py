@@ -47,7 +47,7 @@ def draw_number_by_number(result: NumberByNumber, page: Page) -> Figure:
         for axis in (axes.xaxis, axes.yaxis):
             axis.set_major_formatter(lambda v, _: tick_label(v))
         _numbers(axes, result)
-        effects = result.comparison.effects
+        effects = result.effects
         return canvas.describe(
             f"{result.outcome.name} along {result.name}, {plural(result.n, 'row')}: form {result.form.form}, Pearson "
             f"{effects['pearson'].estimate:.2f}, Spearman {effects['spearman'].estimate:.2f}, R² {line.r_squared:.2f}.",
@@ -98,7 +98,7 @@ def _curves(axes: Axes, result: NumberByNumber, residuals: bool) -> None:
 
 
 def _numbers(axes: Axes, result: NumberByNumber) -> None:
-    effects, line = result.comparison.effects, result.line
+    effects, line = result.effects, result.line
     r, rho = effects["pearson"], effects["spearman"]
 
     def interval(e: Any) -> str:

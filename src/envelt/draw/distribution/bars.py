@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ...core.distribution.result import MOST_IN_LINE, LevelDistribution
+from ...core.distribution.chosen import MOST_IN_LINE
+from ...core.distribution.levels import LevelDistribution
 from ...core.words import plural
 from ...write.digits import count, percent, visible
 from ..parts import style

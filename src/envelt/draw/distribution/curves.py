@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.distribution.result import MOST_IN_LINE, NumberDistribution
+from ...core.distribution.chosen import MOST_IN_LINE
+from ...core.distribution.distribution import NumberDistribution
 from ...core.shapes.ordered import even_ranks
 from ...core.thresholds import FEW_ROWS
 from ...write.digits import count, percent, significant

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.distribution.result import MOST_IN_LINE, NumberDistribution
+from ...core.distribution.chosen import MOST_IN_LINE
+from ...core.distribution.distribution import NumberDistribution
 from ...core.shapes.calendar import MONTHS, WEEKDAYS
 from ...write.digits import count, percent
 from ..parts import style

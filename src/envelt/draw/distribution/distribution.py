@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.distribution.result import NumberDistribution
+from ...core.distribution.distribution import NumberDistribution
 from ...write.digits import count, day_label, significant
 from ..parts import style
 from .curves import draw_cumulative, draw_densities

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.distribution.result import MOST_IN_LINE, NumberDistribution
+from ...core.distribution.chosen import MOST_IN_LINE
+from ...core.distribution.distribution import NumberDistribution
 from ...core.shapes.bins import LEAST_SPAN
 from ...core.shapes.spikes import RoundSpikes
 from ...core.words import plural

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.distribution.result import NumberDistribution
+from ...core.distribution.distribution import NumberDistribution
 from ...core.shapes.qq import QQ
 from ...core.shapes.resolution import step_in_words
 from ...write.digits import count

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ...core.distribution.result import MOST_AS_ROWS, NAMED, NumberDistribution
+from ...core.distribution.chosen import MOST_AS_ROWS, NAMED
+from ...core.distribution.distribution import NumberDistribution
 from ...core.shapes.dots import MOST_DOTS, fitted_dots
 from ...core.shapes.resolution import recorded_step
 from ...core.words import plural

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
-from ...core.distribution.result import NumberDistribution
+from ...core.distribution.distribution import NumberDistribution
 from ...core.words import plural
 from ...write.digits import count, day_label, significant, visible
 from . import style

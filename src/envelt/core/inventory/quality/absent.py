@@ -10,7 +10,7 @@ from ...columns.outcome import ClassOutcome, Outcome
 from ...columns.table import Table
 from ...finding import Finding, marked
 from ...stats.crossing import Crossing
-from ...stats.groups import grouped_rows, rank_test
+from ...stats.groups import GroupedRows, rank_test
 from ...stats.sampling import Sampling
 from ...words import p_text, plural
 
@@ -113,7 +113,7 @@ def missing_follows(name: str, missing: Mask, outcome: Outcome, sampling: Sampli
         )
         evidence = {"missing_share": {str(k): float(v) for k, v in zip(outcome.levels, shares, strict=True)}}
     else:
-        groups = grouped_rows(outcome.values[known], absent.astype(np.int64), ("present", "missing"), some)
+        groups = GroupedRows(outcome.values[known], absent.astype(np.int64), ("present", "missing"), some)
         p = rank_test(groups).p
         medians = [float(np.median(g)) for g in groups.ordered]
         tiny = abs(medians[1] - medians[0]) <= T.LEAST_SD * outcome.deviation

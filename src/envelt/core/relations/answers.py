@@ -1,0 +1,146 @@
+"""What `relations` answers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+
+from ..columns.grouping import Grouping
+from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.table import Table
+from ..finding import Finding, by_weight
+from ..inventory.quality.copies import copy_findings
+from ..kept import Remade
+from ..parallel import Slowly
+from ..stats.heldout import HeldOutRows
+from ..stats.sampling import Sampling
+from . import findings as said
+from .differ import Differs, differing
+from .groups import Alike, Inflation, alike, inflation
+from .relations import Correlating, Relations, relate
+from .side import Side, side_of
+from .together import Joint, joint_shares
+
+MOST_PARTS = 12
+
+
+class RelatedPart(NamedTuple):
+    """The relations in one group of rows."""
+
+    label: str
+    relations: Relations
+
+
+@dataclass(frozen=True)
+class RelationsAnswers(Remade):
+    """How columns go together; each part is made when it is asked for.
+
+    Parameters
+    ----------
+    table, listed
+        The rows that are related, and those of the data, among which copies are looked for.
+    names
+        The columns.
+    asked, sampling, seed
+        As in `relate`.
+    outcome
+        Where it is among the columns.
+    target, held
+        The outcome of the study and its rows in folds, where it has one.
+    own
+        The columns that are no candidates: the unit, and what is made from the outcome.
+    by
+        The groups within which the same is asked, where there are any.
+    """
+
+    table: Table
+    listed: Table
+    names: tuple[str, ...]
+    asked: Correlating
+    sampling: Sampling
+    seed: int
+    outcome: str | None
+    target: Outcome | None
+    held: HeldOutRows | None
+    own: frozenset[str]
+    by: Grouping | None
+    slowly: Slowly
+
+    @cached_property
+    def sides(self) -> list[Side]:
+        """The columns, as pairs have them."""
+        return [side_of(self.table[n]) for n in self.names]
+
+    @cached_property
+    def relations(self) -> Relations:
+        """Every two columns."""
+        with self.slowly("Relations") as report:
+            return relate(self.sides, self.asked, self.sampling, self.seed, report)
+
+    @property
+    def _inner(self) -> list[int]:
+        return [i for i, s in enumerate(self.relations.sides) if s.name != self.outcome and not s.constant]
+
+    @cached_property
+    def groups(self) -> list[Alike]:
+        """The groups of columns that say nearly the same."""
+        relations = self.relations
+        about = np.full(len(relations.sides), np.nan)
+        if self.outcome is not None:
+            about = relations.strength[relations.names.index(self.outcome)]
+        return alike(relations.sides, relations.both_ways, about, self._inner)
+
+    @cached_property
+    def inflation(self) -> list[Inflation]:
+        """The variance inflation of each number."""
+        return inflation(self.relations.sides, self._inner)
+
+    @cached_property
+    def together(self) -> list[Joint]:
+        """Pairs of candidates that say more together than apart."""
+        target, held = self.target, self.held
+        if target is None or held is None:
+            return []
+        columns = [self.table[n] for n in self.names if n != target.name and n not in self.own]
+        y = target.is_event.astype(float) if isinstance(target, ClassOutcome) else target.values
+        with self.slowly("Pairs together") as report:
+            return joint_shares(columns, held, y[held.known], report)
+
+    @cached_property
+    def parts(self) -> list[RelatedPart]:
+        """The same columns in each of the largest groups, each pair by the coefficient that all rows ask for."""
+        assert self.by is not None
+        parts = []
+        for group in self.by.largest(MOST_PARTS):
+            at = np.flatnonzero(group.keep)
+            sides = [side_of(self.table[name].take(at)) for name in self.names]
+            part = relate(sides, self.asked, self.sampling.take(at), self.seed, forms=self.relations.form)
+            parts.append(RelatedPart(group.label, part))
+        return parts
+
+    @cached_property
+    def differ(self) -> list[Differs]:
+        """The pairs that go together differently in the groups."""
+        return differing(self.relations, list(self.parts))
+
+    @property
+    def repeats(self) -> list[Finding]:
+        """What says nearly the same."""
+        return said.said_of_groups(self.groups, self.relations, copy_findings(self.listed))
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What a careful colleague would say."""
+        relations = self.relations
+        found = self.repeats
+        found += said.said_of_inflation(self.inflation, relations.names, self.groups)
+        found += said.said_of_curves(relations, self.outcome)
+        found += said.carried_by_few(relations, [str(r) for r in self.table.rows])
+        found += said.within_levels(relations, self.sampling)
+        found += said.equal_summaries(relations, self.outcome, self.sampling)
+        if self.outcome is not None:
+            found += said.said_together(self.together, self.outcome)
+        return by_weight(found)

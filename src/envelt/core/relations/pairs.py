@@ -1,0 +1,91 @@
+"""What `pairwise` answers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import pandas as pd
+
+from ..columns.table import Column
+from ..finding import Finding, by_weight
+from ..kept import Remade
+from ..parallel import Slowly
+from ..stats.sampling import Sampling
+from . import findings as said
+from .panels import Axis, Panel, PanelClasses, axis_of, panels_of
+from .relations import Correlating, Relations, relate
+from .side import Side, side_of
+from .single import Single, single_pair
+
+
+@dataclass(frozen=True)
+class Triangle:
+    """Every pair once: the columns, the panels, and the classes that colour them."""
+
+    axes: tuple[Axis, ...]
+    panels: tuple[Panel, ...]
+    label: str
+    classes: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class PairwiseAnswers(Remade):
+    """How pairs of columns look; each part is made when it is asked for.
+
+    Parameters
+    ----------
+    columns, sampling
+        Of the same rows.
+    labels
+        What messages call the rows.
+    classes
+        What colours the small panels.
+    colouring, third
+        Of one pair: the classes that colour its dots, where there are any, or the column that does.
+    ranks
+        Whether ranks stand in the place of values.
+    """
+
+    columns: tuple[Column, ...]
+    sampling: Sampling
+    labels: pd.Index[Any]
+    seed: int
+    classes: PanelClasses
+    colouring: PanelClasses | None
+    third: Column | None
+    ranks: bool
+    slowly: Slowly
+
+    @cached_property
+    def sides(self) -> list[Side]:
+        """The columns, as pairs have them."""
+        return [side_of(c) for c in self.columns]
+
+    @cached_property
+    def relations(self) -> Relations:
+        """Every two columns."""
+        with self.slowly("Pairs") as report:
+            return relate(self.sides, Correlating(), self.sampling, self.seed, report)
+
+    @cached_property
+    def triangle(self) -> Triangle:
+        """Every pair, small."""
+        axes = [axis_of(s, self.classes) for s in self.sides]
+        panels = panels_of(self.sides, axes, self.classes, self.seed)
+        return Triangle(tuple(axes), tuple(panels), self.classes.name, self.classes.labels)
+
+    @cached_property
+    def single(self) -> Single:
+        """The first two columns, large."""
+        first, second = self.columns[:2]
+        return single_pair(first, second, self.colouring, self.third, self.ranks, self.sampling, self.seed)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What a careful colleague would say."""
+        found = said.said_of_curves(self.relations)
+        found += said.carried_by_few(self.relations, [str(r) for r in self.labels])
+        found += said.equal_summaries(self.relations, None, self.sampling)
+        return by_weight(found)
