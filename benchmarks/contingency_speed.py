@@ -13,7 +13,8 @@ import pandas as pd
 from scipy import stats
 
 from envelt import Study
-from envelt.core.contingency.turnround import coded, turn_rounds
+from envelt.core.columns.coarse import coarse_of
+from envelt.core.within.search import turn_rounds
 
 
 def main() -> None:
@@ -40,7 +41,7 @@ def main() -> None:
     print(f"  {len(answers)} tables, the same counts: {same}; largest difference of p {p:.1e}")
     frame["y"] = np.where(r.random(rows) < 0.3, "yes", "no")
     outcome = Study(frame, outcome="y").outcome
-    columns = [c for c in (coded(study.table[f"c{i}"]) for i in range(20)) if c is not None]
+    columns = [c for c in (coarse_of(study.table[f"c{i}"]) for i in range(20)) if c is not None]
     from envelt.core import thresholds as T
 
     usual, T.TURN_OVERALL = T.TURN_OVERALL, 0.0  # every pair is looked at, as if each column carried something

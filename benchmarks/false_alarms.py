@@ -45,7 +45,7 @@ RELATIONS = {
     "empty-cell",
 }
 OF_UNITS = {
-    "more-together", "clusters-correlate", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",
+    "more-together", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",
     "made-up-of-others", "say-nearly-the-same",
 }  # fmt: skip
 ROWS = 400

@@ -130,7 +130,7 @@ def speed() -> None:
         print(f"{n:,} × 500: {took[n]:.1f} s, peak {peak():,.0f} MB in all, {peak() - before:,.0f} beside the data; "
               f"{view.settings.loc['found by', 'chosen']}")  # fmt: skip
         if n == 60_000:
-            scores = np.ascontiguousarray(view._result.made().reduced, np.float32)
+            scores = np.ascontiguousarray(view._answers.map.reduced, np.float32)
             length, start = np.einsum("ij,ij->i", scores, scores), time.perf_counter()
             for row in range(0, n, 1_000):
                 np.argpartition(length - 2 * scores[row : row + 1_000] @ scores.T, 15, axis=1)

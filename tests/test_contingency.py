@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
+from envelt.core.columns.coarse import coarse_of
 from envelt.core.columns.outcome import Classes, ClassOutcome
-from envelt.core.contingency.turnround import coded, turn_rounds
 from envelt.core.stats.expected import expected_are_small
 from envelt.core.stats.of_rows import tables as ct
 from envelt.core.stats.sampling import Sampling
+from envelt.core.within.search import turn_rounds
 from envelt.demo import hives, planted
 from envelt.errors import EnveltError, OptionError
 from samples import table_of
@@ -272,14 +273,14 @@ def test_tables_without_a_turn_raise_none():
         y = base + r.normal(size=400) > 0
         columns = Study(frame).table
         outcome = ClassOutcome(Classes("y", ("no", "yes"), "yes"), y.astype(np.int32))
-        made_of = [c for c in map(coded, columns) if c is not None]
+        made_of = [c for c in map(coarse_of, columns) if c is not None]
         raised += bool(turn_rounds(made_of, outcome, Sampling.of_rows(400)))
     assert raised <= 6
 
 
 BAD = {
     "itself": (("sex", "sex"), {}, "against itself"),
-    "pie": (("sex", "zone"), {"picture": "pie"}, "angles are hard to compare"),
+    "pie": (("sex", "zone"), {"picture": "pie"}, "Angles are hard to compare"),
     "unknown picture": (("sex", "zone"), {"picture": "mozaic"}, "Did you mean 'mosaic'"),
     "shares": (("sex", "zone"), {"shares": "rows"}, "Did you mean 'row'"),
     "cuts out of order": (("dose", "sex"), {"cuts": [5, 2]}, "from low to high"),

@@ -298,8 +298,8 @@ def test_mixed_kinds_weigh_alike_and_grades_keep_their_order():
         }
     )
     view = Study(frame).embed(method="pca")
-    values = view._result.made().values
-    widths = [e.width for e in view._result.encoders]
+    values = view._answers.map.values
+    widths = [e.width for e in view._answers.encoders]
     ends = np.cumsum([0, *widths])
     variances = [values[:, a:b].var(axis=0).sum() for a, b in pairwise(ends)]
     assert variances == pytest.approx(np.ones(4), rel=1e-6)

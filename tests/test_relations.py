@@ -9,9 +9,9 @@ from scipy import stats
 
 from envelt import Study
 from envelt.core.relations.exact import exact_p
-from envelt.core.relations.matrices import pearson_matrix, spearman_matrix
 from envelt.core.relations.mixed import correlation_ratio, cramers_v
 from envelt.core.stats.form import relation_form
+from envelt.core.stats.matrices import pearson_matrix, spearman_matrix
 from envelt.core.stats.of_rows import tables as ct
 from envelt.core.stats.sampling import Sampling
 from envelt.demo import hives
@@ -192,7 +192,7 @@ def test_a_few_rows_or_clusters_that_make_a_correlation_are_named_and_clean_ones
     found = {f.code: f for f in Study(frame).relations().findings}
     assert set(found["few-rows-correlate"].columns) == {"x", "y"}
     assert {"7", "200"} <= set(found["few-rows-correlate"].evidence["rows"])
-    assert found["clusters-correlate"].columns == ("p", "q", "level")
+    assert found["vanishes-within"].columns == ("p", "q", "level")
     assert not any({"u", "v"} == set(f.columns[:2]) for f in found.values())
     sign = np.where(level == 1, -1, 1)
     frame["s"], frame["t"] = frame["u"], sign * frame["u"] + (level == 1) * 0 + 0.3 * r.normal(size=n)

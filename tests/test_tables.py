@@ -170,7 +170,7 @@ def test_whole_commands_cross_and_refuse(run, tmp_path):
     rows = json.loads(out)["tables"]["table"]
     assert [r["altitude_m"] for r in rows] == ["under 300", "300 to 520", "520 up"]
     for more, message in (
-        (("--picture", "pie"), "angles are hard to compare"),
+        (("--picture", "pie"), "Angles are hard to compare"),
         (("--cuts", "a"), "numbers joined by commas"),
         (("--by", "fed"), "grouped by itself"),
     ):

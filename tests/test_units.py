@@ -215,7 +215,7 @@ RELATIONS = {
     "missing-follows-outcome", "bend-without-trend", "spread-differs", "significant-but-tiny", "outcome-drift",
     "means-differ-rows-overlap", "turns-round", "vanishes-within", "groups-disagree", "counts-mislead",
     "step-not-trend", "too-good-to-be-true", "strong-candidate", "intervals-mislead", "more-together",
-    "clusters-correlate", "only-within", "equal-summaries",
+    "only-within", "equal-summaries",
 }  # fmt: skip
 
 

@@ -5,24 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any, Unpack, overload
 
-from .core.asked import (
-    checked,
-    finite_number,
-    function,
-    listed,
-    text,
-    whole,
-    yes_no,
-)
+from .core.asked import checked, function, listed, number_within, one_of, text, whole_from, yes_no
 from .core.columns.axes import Cuts
+from .core.contingency.crosstab import SHARES
 from .core.distribution.look import Look, LookOptions
+from .core.distribution.sheet import SORTS
+from .core.embed.embed import METHODS as MAPS
+from .core.embed.nearest import DISTANCES
+from .core.relations.relations import ALTERNATIVES, METHODS
 from .errors import OptionError
 from .steps.against import set_against, show_glance
 from .steps.balance import show_balance
 from .steps.checks import names_of
-from .steps.contingency import CrossingAsked, tabulate
+from .steps.contingency import NO_ANGLES, PICTURES, CrossingAsked, tabulate
 from .steps.distribution import show_distribution, show_sheet
-from .steps.embed import EmbedOptions, show_embed
+from .steps.embed import MOST_FRAMES, EmbedOptions, show_embed
 from .steps.inventory import take_inventory
 from .steps.pairwise import PairwiseOptions, show_pairwise
 from .steps.rank import show_rank
@@ -54,7 +51,7 @@ class Questions:
 
     _context: Context
 
-    @checked(rows=whole)
+    @checked(rows=whole_from(0))
     def inventory(self, *, rows: int = 0) -> InventoryView:
         """Say what each column is and why, what is missing, and what is wrong or odd.
 
@@ -92,7 +89,7 @@ class Questions:
     def distribution(
         self, column: Names, /, *columns: Names, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> DistributionView: ...
-    @checked(sort=text, top=whole)
+    @checked(sort=one_of(*SORTS), top=whole_from(1))
     def distribution(
         self,
         *columns: Names, by: Names | None = None, sort: str = "skewness", top: int = 10, **look: Unpack[LookOptions],
@@ -138,7 +135,7 @@ class Questions:
     def against(
         self, column: str, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> AgainstView: ...
-    @checked(column=text, top=whole)
+    @checked(column=text, top=whole_from(1))
     def against(
         self, column: str | None = None, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> AgainstView | GlanceView:
@@ -165,7 +162,14 @@ class Questions:
         return show_glance(self._context)
 
     @checked(
-        shares=text, picture=text, colour=text, order=text, counts=text, cuts=listed, calendar=text, missing=yes_no
+        shares=one_of(*SHARES),
+        picture=one_of(*PICTURES, instead=NO_ANGLES),
+        colour=one_of("share", "residual"),
+        order=one_of("level", "count", "rate"),
+        counts=text,
+        cuts=listed,
+        calendar=text,
+        missing=yes_no,
     )
     def contingency(
         self,
@@ -241,7 +245,10 @@ class Questions:
         """
         return show_rank(self._context, names_of(columns), time)
 
-    @checked(method=text, at_least=finite_number, confidence=finite_number, alternative=text, order=text, whole=yes_no)
+    @checked(
+        method=one_of(*METHODS), at_least=number_within(0, 1), confidence=number_within(0, 1, ends=False),
+        alternative=one_of(*ALTERNATIVES), order=one_of("similar", "file"), whole=yes_no,
+    )  # fmt: skip
     def relations(
         self,
         *columns: Names, method: str = "auto", by: Names | None = None, at_least: float | None = None,
@@ -276,7 +283,7 @@ class Questions:
         )
         return show_relations(self._context, options)
 
-    @checked(most=whole, colour=text, ranks=yes_no, panels=yes_no)
+    @checked(most=whole_from(2), colour=text, ranks=yes_no, panels=yes_no)
     def pairwise(
         self, *columns: Names, by: Names | None = None, most: int = 6, colour: str | None = None,
         ranks: bool = False, panels: bool = False,
@@ -337,7 +344,10 @@ class Questions:
             raise OptionError("Name one column: by divides the rows of one at a time.")
         return show_transforms_sheet(self._context, names)
 
-    @checked(method=text, distance=text, scaled=yes_no, panels=yes_no, on_step=function)
+    @checked(
+        method=one_of(*MAPS), distance=one_of(*DISTANCES), nearest=whole_from(2), seed=whole_from(0),
+        frames=whole_from(0, MOST_FRAMES), scaled=yes_no, panels=yes_no, on_step=function,
+    )  # fmt: skip
     def embed(
         self,
         *columns: Names, method: str = "neighbours", by: Names | None = None, nearest: int | None = None,

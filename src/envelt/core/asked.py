@@ -83,6 +83,45 @@ def single(value: Any, what: str) -> Any:
     return value
 
 
+def one_of(*known: str, instead: Mapping[str, str] | None = None) -> Check:
+    """Return the check that an option is one of some words.
+
+    Parameters
+    ----------
+    instead
+        What to say of words that others use, by word.
+    """
+
+    def check(value: Any, what: str) -> str:
+        word, name = text(value, what), what.removeprefix("option ")
+        if word in known:
+            return word
+        said = (instead or {}).get(word.casefold(), did_you_mean(word, known))
+        raise OptionError(f"No {name} {word!r}.{said}")
+
+    return check
+
+
+def number_within(low: float, high: float, ends: bool = True) -> Check:
+    """Return the check that an option is a number from ``low`` to ``high``, the ends among them or not."""
+
+    def check(value: Any, what: str) -> float:
+        number = finite_number(value, what)
+        if not (low <= number <= high if ends else low < number < high):
+            raise OptionError(
+                f"The {what} must lie {'from' if ends else 'between'} {low:g} "
+                f"{'to' if ends else 'and'} {high:g}, not be {value!r}."
+            )
+        return number
+
+    return check
+
+
+def whole_from(least: int, most: int | None = None) -> Check:
+    """Return the check that an option is a whole number, see `whole_number`."""
+    return lambda value, what: whole_number(value, least, what, most)
+
+
 def yes_no(value: Any, what: str) -> bool:
     """Return True or False.
 

@@ -176,6 +176,7 @@ AGREE_UNITS = 8  # with rows in a group, likewise: of fewer nothing is known of 
 WELCH_GROUPS = 4  # so few hold the level of Welch's F whatever their rows
 AGREE_EXPECTED = 3.0  # rows in each cell of a group, likewise: with fewer chi-square rejects one table in ten
 VANISH_LEFT = 0.5  # of the difference over all rows, that may be left within groups for it to have vanished
+ONLY_P = 6e-5  # that what shows only within comes by chance: four standard errors, since nothing asked for it
 VANISH_P = 0.05  # that what goes within groups goes by chance: two standard errors, for groups a person asked about
 EMPTY_EXPECTED = 10.0  # rows expected in an empty cell: under 1 in 20,000 by chance
 STEP_SHARE_OF_CHI = 0.9  # of the differences between levels that one step explains
@@ -191,6 +192,7 @@ FEW_CARRY_MOST = 5  # rows: more are a group
 FEW_CARRY_SHARE = 0.02  # of the rows at most
 WITHIN_LEAST = 0.3  # of a correlation over all rows, or within levels
 WITHIN_TURNED = 0.15  # both ways, for a turn
+WITHIN_LEFT = 1 / 3  # of a correlation, that may be left where all pairs are searched
 SHAPES_APART = 0.1  # of the rows on different sides of some value
 TOGETHER_LEAST = 0.005  # of the outcome's uncertainty, surely, beyond the sum of both alone
 

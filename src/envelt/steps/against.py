@@ -7,7 +7,6 @@ from dataclasses import replace
 from ..core import thresholds as T
 from ..core.against.answers import Against, AgainstAnswers
 from ..core.against.glance import GlanceAnswers
-from ..core.asked import whole_number
 from ..core.columns.grouping import crossed_column
 from ..core.columns.table import CategoryColumn
 from ..core.distribution.look import Look
@@ -42,7 +41,6 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
     for given in (name, *by):
         if given == outcome.name:
             raise OutcomeError(f"{given!r} is the outcome itself. Name a candidate to set against it.")
-    whole_number(top, 1, "number of most frequent values")
     refuse_itself(by, (name,))
     candidate = context.table[name]
     refuse_empty(candidate, f"there is nothing to set against {outcome.name!r}")

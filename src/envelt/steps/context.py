@@ -14,10 +14,10 @@ from ..core.columns.outcome import ClassOutcome, Outcome
 from ..core.columns.plan import StudyPlan
 from ..core.columns.table import CategoryColumn, Table
 from ..core.columns.units import unit_keys
-from ..core.contingency.turnround import TurnSearch
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.heldout import HeldOutRows
 from ..core.stats.sampling import Sampling
+from ..core.within.search import TurnSearch
 from ..core.words import plural
 from ..errors import OutcomeError
 from ..views.captions import Captions, outcome_line

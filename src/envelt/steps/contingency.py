@@ -16,8 +16,8 @@ from ..core.contingency.answers import ContingencyAnswers
 from ..core.contingency.crosstab import CrossTable, checked_counts, cross_tabulate
 from ..core.finding import labelled
 from ..core.words import have, plural
-from ..errors import OptionError, did_you_mean, option
-from ..views.contingency import ContingencyView, checked_shares, part_line
+from ..errors import OptionError, option
+from ..views.contingency import ContingencyView, part_line
 from ..write.digits import count
 from .balance import outcome_axis
 from .checks import refuse_itself
@@ -25,8 +25,10 @@ from .context import Context, once
 from .opening import counted_by
 
 PICTURES = ("auto", "bars", "stacked", "shares", "cells", "rates", "mosaic")
-ORDERS = ("level", "count", "rate")
-COLOURS = ("share", "residual")
+NO_ANGLES = dict.fromkeys(
+    ("pie", "donut", "doughnut", "sunburst"),
+    " Angles are hard to compare: take shares (each bar is 100 %), or bars for counts.",
+)
 MOST_PARTS = 60
 
 
@@ -45,19 +47,6 @@ class CrossingAsked:
     cuts: Cuts
 
     def __post_init__(self) -> None:
-        checked_shares(self.shares)
-        if self.picture in ("pie", "donut", "doughnut", "sunburst"):
-            raise OptionError(
-                f"There is no {self.picture} here: angles are hard to compare. Use {option('picture', 'shares')} (each "
-                "bar is 100 %) for shares, or 'bars' for counts."
-            )
-        for what, value, known in (
-            ("picture", self.picture, PICTURES),
-            ("order", self.order, ORDERS),
-            ("colour", self.colour, COLOURS),
-        ):
-            if value not in known:
-                raise OptionError(f"No {what} {value!r}.{did_you_mean(value, known)}")
         if not self.rows:
             raise OptionError("Name the column of the rows.")
         for name in self.columns:

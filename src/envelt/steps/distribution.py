@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from ..core.asked import whole_number
 from ..core.columns.grouping import stacked
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
 from ..core.distribution.distribution import NumberDistribution, checked
 from ..core.distribution.levels import level_distribution
 from ..core.distribution.look import Look
-from ..core.distribution.sheet import SheetAnswers, checked_sort, in_sheet
+from ..core.distribution.sheet import SheetAnswers, in_sheet
 from ..core.stats.groups import GroupedRows
 from ..core.words import plural
 from ..errors import OptionError
@@ -21,7 +20,6 @@ from .context import Context, once
 @once
 def show_sheet(context: Context, sort: str) -> SheetView:
     """Describe every column, and draw each small."""
-    checked_sort(sort)
     answers = SheetAnswers(context.table, context.sampling, sort, slow_progress)
     columns = sum(in_sheet(c) for c in context.table)
     return SheetView(answers, columns, (f"{plural(len(context.table), 'row')}", *context.kept), context.names)
@@ -32,7 +30,6 @@ def show_distribution(
     context: Context, names: tuple[str, ...], by: tuple[str, ...], top: int, look: Look
 ) -> DistributionView:
     """Describe one column, or several of one unit, in groups."""
-    whole_number(top, 1, "number of most frequent values")
     columns = [context.table[n] for n in names]
     refuse_itself(by, names)
     if look.residuals:

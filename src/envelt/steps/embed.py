@@ -9,15 +9,13 @@ from typing import Any
 import numpy as np
 
 from ..adapters.neighbour_index import neighbour_index
-from ..core.asked import whole_number
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column
 from ..core.embed.answers import MapAnswers, MapGroups
-from ..core.embed.embed import LEAST_ROWS, METHODS
+from ..core.embed.embed import LEAST_ROWS
 from ..core.embed.inputs import encoder_of
-from ..core.embed.nearest import DISTANCES
 from ..core.words import plural
-from ..errors import OptionError, did_you_mean
+from ..errors import OptionError
 from ..views.embed import EmbedView
 from ..write.progress import slow_progress
 from .checks import refuse_empty
@@ -43,13 +41,6 @@ class EmbedOptions:
     panels: bool = False
 
     def __post_init__(self) -> None:
-        for what, value, known in (("method", self.method, METHODS), ("distance", self.distance, DISTANCES)):
-            if value not in known:
-                raise OptionError(f"No {what} {value!r}.{did_you_mean(str(value), known)}")
-        if self.nearest is not None:
-            whole_number(self.nearest, 2, "number of nearest rows")
-        whole_number(self.seed, 0, "seed")
-        whole_number(self.frames, 0, "number of frames", MOST_FRAMES)
         if self.frames and self.method != "neighbours":
             raise OptionError("Only the map of neighbours forms step by step: leave frames out with other methods.")
         if self.method == "pca" and self.distance != "euclidean":

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ..core.asked import whole_number
 from ..core.inventory.answers import InventoryAnswers
 from ..core.stats.sampling import Sampling
 from ..core.words import plural
@@ -14,7 +13,6 @@ from .context import Context, once
 @once
 def take_inventory(context: Context, rows: int) -> InventoryView:
     """Describe every column, and look for what is wrong with it."""
-    whole_number(rows, 0, "number of first rows")
     about = (f"{plural(len(context.listed), 'row')} of {context.source_name}", *context.source.notes, *context.kept)
     counted = context.plan.counts is not None
     # rows that stand for several each are compared with no outcome, so units do not come in

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core import thresholds as T
-from ..core.asked import whole_number
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.relations.pairs import PairwiseAnswers
@@ -40,7 +39,6 @@ class PairwiseOptions:
 @once
 def show_pairwise(context: Context, options: PairwiseOptions) -> PairwiseView:
     """Show every pair once; of two columns named, that pair large."""
-    whole_number(options.most, 2, "number of columns")
     if len(options.by) > 1:
         raise OptionError("The classes of a pair plot are those of one column: name one in by.")
     names, left = _names(context, options)

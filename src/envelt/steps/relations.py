@@ -7,16 +7,14 @@ from dataclasses import dataclass
 from ..core.columns.table import Column
 from ..core.finding import Finding
 from ..core.relations.answers import RelationsAnswers
-from ..core.relations.relations import ALTERNATIVES, METHODS, Correlating
+from ..core.relations.relations import Correlating
 from ..core.relations.side import side_of
 from ..core.words import plural
-from ..errors import OptionError, did_you_mean, option
+from ..errors import OptionError, option
 from ..views.relations import RelationsView
 from ..write.progress import slow_progress
 from .checks import refuse_itself
 from .context import Context, once
-
-ORDERS = ("similar", "file")
 
 
 @dataclass(frozen=True)
@@ -33,16 +31,6 @@ class RelationsOptions:
     whole: bool = False
 
     def __post_init__(self) -> None:
-        for what, value, known in (
-            ("method", self.method, METHODS), ("alternative", self.alternative, ALTERNATIVES),
-            ("order", self.order, ORDERS),
-        ):  # fmt: skip
-            if value not in known:
-                raise OptionError(f"No {what} {value!r}.{did_you_mean(value, known)} It is one of {', '.join(known)}.")
-        if self.at_least is not None and not 0 <= self.at_least <= 1:
-            raise OptionError(f"Strengths run from 0 to 1: at_least cannot be {self.at_least!r}.")
-        if not 0 < self.confidence < 1:
-            raise OptionError(f"The confidence must lie between 0 and 1, such as 0.95, not be {self.confidence!r}.")
         if self.alternative != "two-sided" and self.method == "auto":
             raise OptionError(
                 "A one-sided test needs a coefficient with a sign: "

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import pandas as pd
 
+from ..core.asked import one_of
 from ..core.balance.balance import BalanceAnswers, ClassBalance, lopsidedness
+from ..core.contingency.crosstab import SHARES
 from ..core.distribution.distribution import NumberDistribution
 from ..core.finding import Finding
 from ..core.words import plural
@@ -16,7 +18,7 @@ from ..errors import OptionError
 from ..view import View
 from ..write.digits import percent
 from .captions import Captions
-from .contingency import CrossedTables, checked_shares
+from .contingency import CrossedTables
 from .distribution import (
     MOST_OUTLIERS_SHOWN,
     bins_table,
@@ -192,7 +194,7 @@ class BalanceView(View):
         """
         if self._crossed is None:
             raise OptionError("Shares of rows and columns need groups: balance(by=…).")
-        return self._crossed.shares(checked_shares(of))
+        return self._crossed.shares(one_of(*SHARES)(of, "share"))
 
     @property
     def _class_result(self) -> ClassBalance:

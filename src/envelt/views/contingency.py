@@ -11,6 +11,7 @@ import numpy as np
 import pandas as pd
 
 from ..core import thresholds as T
+from ..core.asked import one_of
 from ..core.columns.axes import AxisLevels
 from ..core.columns.outcome import Classes, Said
 from ..core.contingency.answers import ContingencyAnswers
@@ -18,7 +19,6 @@ from ..core.contingency.crosstab import SHARES, CrossTable, row_order
 from ..core.finding import Finding
 from ..core.words import plural
 from ..declared import TableOf, tabled
-from ..errors import OptionError, did_you_mean
 from ..view import View
 from ..write.digits import count
 from ..write.shown import Writer
@@ -30,13 +30,6 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from ..draw.parts.canvas import Page
-
-
-def checked_shares(of: str) -> str:
-    """Return what shares are of, if it is one of row, column and all."""
-    if of not in SHARES:
-        raise OptionError(f"Shares are of a row, a column or all, not {of!r}.{did_you_mean(of, SHARES)}")
-    return of
 
 
 class CrossedTables:
@@ -243,7 +236,7 @@ class ContingencyView(View):
         ------
         OptionError
         """
-        return self.crossed.shares(checked_shares(of))
+        return self.crossed.shares(one_of(*SHARES)(of, "share"))
 
     def _written(self, declared: TableOf) -> dict[str, Writer]:
         counted = declared.name == "rates" and not isinstance(self.crossed.outcome, Classes)

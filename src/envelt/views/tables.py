@@ -8,9 +8,9 @@ import numpy as np
 import pandas as pd
 
 from ..core.columns.raw import FIRST_TIME, LAST_TIME
-from ..core.contingency.within import WithinGroups
 from ..core.estimate import Estimate, Significance
 from ..core.stats.group_summary import GroupSummary
+from ..core.within.groups import WithinGroups
 
 DAY = 86_400  # seconds
 PLACES = ("mean", "mean_low", "mean_high", "min", "q1", "median", "q3", "max", "mode")

@@ -13,13 +13,13 @@ from ...errors import OptionError
 from ..columns.grouping import Grouping
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
-from ..contingency.turnround import TurnSearch
-from ..contingency.within import WithinGroups, levels_within, number_within, slope_within, within_findings
 from ..distribution.look import Look
 from ..estimate import UNDEFINED, UNDEFINED_TEST
 from ..finding import Finding, by_weight
 from ..kept import Remade
 from ..stats.sampling import Sampling
+from ..within.groups import WithinGroups, levels_within, number_within, slope_within, within_findings
+from ..within.search import TurnSearch
 from .by_class import levels_by_class, number_by_class
 from .by_number import NumberByNumber, NumberOverTime, number_by_levels
 from .parts import Part, Result, principal

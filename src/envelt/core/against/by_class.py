@@ -23,8 +23,7 @@ from ..finding import Finding, by_weight, marked
 from ..kept import Remade
 from ..stats.crossing import Crossing
 from ..stats.cut import Cut, best_cut
-from ..stats.group_summary import GroupSummary
-from ..stats.groups import GroupedRows
+from ..stats.groups import GroupedRows, OfGroups
 from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, rate_bins, rates_of
 from ..stats.sampling import Sampling
 from ..tallies.crossed import Contingency
@@ -42,7 +41,7 @@ class RatesAlong(NamedTuple):
 
 
 @dataclass(frozen=True)
-class NumberByClass(Remade):
+class NumberByClass(OfGroups):
     """A numeric candidate in the classes of the outcome; each part is made when it is asked for.
 
     Parameters
@@ -58,21 +57,6 @@ class NumberByClass(Remade):
     rows: GroupedRows
     distribution: NumberDistribution
     seed: int = 0
-
-    @property
-    def summary(self) -> GroupSummary:
-        """The candidate described in each class."""
-        return self.rows.summary
-
-    @property
-    def tests(self) -> dict[str, Significance]:
-        """Whether the classes differ."""
-        return self.rows.tests
-
-    @property
-    def effects(self) -> dict[str, Estimate]:
-        """How far they differ."""
-        return self.rows.effects
 
     @property
     def missing(self) -> int:

@@ -23,7 +23,7 @@ from ..stats.correlation import pearson, spearman
 from ..stats.form import Form, relation_form
 from ..stats.group_pairs import Pairs, all_pairs
 from ..stats.group_summary import GroupSummary
-from ..stats.groups import GroupedRows
+from ..stats.groups import GroupedRows, OfGroups
 from ..stats.rates import BinEnds, calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
@@ -35,7 +35,7 @@ Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class NumberByLevels(Remade):
+class NumberByLevels(OfGroups):
     """A numeric outcome in the levels of a category candidate; each part is made when it is asked for.
 
     Parameters
@@ -54,21 +54,6 @@ class NumberByLevels(Remade):
     distribution: NumberDistribution
     ordered: bool
     missing: int
-
-    @property
-    def summary(self) -> GroupSummary:
-        """The outcome described at each level."""
-        return self.rows.summary
-
-    @property
-    def tests(self) -> dict[str, Significance]:
-        """Whether it differs between levels."""
-        return self.rows.tests
-
-    @property
-    def effects(self) -> dict[str, Estimate]:
-        """How far it differs."""
-        return self.rows.effects
 
     @property
     def shrunken(self) -> Floats:

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
-from ..contingency.turnround import TurnSearch
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, by_weight, failed_finding
 from ..kept import Remade
@@ -27,6 +26,7 @@ from ..stats.rates import rate_bins
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..tallies.crossed import Contingency
+from ..within.search import TurnSearch
 from .by_class import bend_without_trend, rates_along
 from .by_number import mean_bend
 

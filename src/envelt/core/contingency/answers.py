@@ -16,10 +16,10 @@ from ..inventory.quality.absent import missing_follows
 from ..inventory.quality.levels import spelling_findings
 from ..kept import Remade
 from ..stats.sampling import Sampling
+from ..within.groups import WithinGroups, levels_within, within_findings
+from ..within.search import TurnSearch
 from .crosstab import CrossTable
 from .findings import table_findings
-from .turnround import TurnSearch
-from .within import WithinGroups, levels_within, within_findings
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,8 @@ from typing import Any, TypedDict
 import numpy as np
 from numpy.typing import NDArray
 
-from ...errors import OptionError, did_you_mean, option
-from ..asked import check_options, finite_number, listed, refuse_unknown, text, whole_number, yes_no
+from ...errors import OptionError, option
+from ..asked import check_options, finite_number, listed, one_of, refuse_unknown, whole_from, yes_no
 from ..columns.labels import number_label
 from ..shapes.calendar import UNITS
 
@@ -48,7 +48,9 @@ class LookOptions(TypedDict, total=False):
 
 
 _CHECKS = {
-    "picture": text, "scale": text, "measure": text, "arrange": text, "calendar": text, "width": finite_number,
+    "picture": one_of(*PICTURES, instead={w: f" Did you mean {p!r}?" for w, p in OTHER_WORDS.items()}),
+    "scale": one_of(*SCALES), "measure": one_of(*MEASURES), "arrange": one_of(*ARRANGEMENTS),
+    "calendar": one_of(*UNITS), "bins": whole_from(1), "width": finite_number,
     "start": finite_number, "bandwidth": finite_number, "numbers": yes_no, "normal": yes_no, "box": yes_no,
     "residuals": yes_no,
 }  # fmt: skip
@@ -106,18 +108,6 @@ class Look:
     def __post_init__(self) -> None:
         for name, value in check_options(vars(self), _CHECKS).items():
             object.__setattr__(self, name, value)
-        for name, choices in (
-            ("picture", PICTURES),
-            ("scale", SCALES),
-            ("measure", MEASURES),
-            ("arrange", ARRANGEMENTS),
-            ("calendar", UNITS),
-        ):
-            value = getattr(self, name)
-            if value is not None and value not in choices:
-                meant = OTHER_WORDS.get(str(value).casefold()) if name == "picture" else None
-                hint = f" Did you mean {meant!r}?" if meant else did_you_mean(value, choices)
-                raise OptionError(f"No {name} {value!r}.{hint}")
         for name, pictures in (("numbers", ("histogram", "bars")), ("normal", ("histogram",)), ("box", ("dots",))):
             if getattr(self, name) and self.picture not in ("auto", *pictures):
                 raise OptionError(f"{name} belongs to {option('picture', pictures[0])}, not to {self.picture}.")
@@ -131,8 +121,6 @@ class Look:
         self._check_numbers()
 
     def _check_numbers(self) -> None:
-        if self.bins is not None:
-            whole_number(self.bins, 1, "number of bins")
         if self.bandwidth is not None and self.bandwidth <= 0:
             raise OptionError(f"The bandwidth must be a number above zero, not {self.bandwidth:g}.")
         if self.width is not None and self.width <= 0:

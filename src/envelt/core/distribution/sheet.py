@@ -10,7 +10,6 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from ...errors import OptionError, did_you_mean
 from ..columns.labels import short_label, time_label
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ..finding import Finding, by_weight
@@ -93,18 +92,6 @@ class SheetAnswers(Remade):
             return make_sheet(self.table, self.sampling, self.sort, report)
 
 
-def checked_sort(sort: str) -> str:
-    """Return how a sheet is sorted, if it can be.
-
-    Raises
-    ------
-    OptionError
-    """
-    if sort not in SORTS:
-        raise OptionError(f"Columns cannot be sorted by {sort!r}.{did_you_mean(sort, SORTS)}")
-    return sort
-
-
 def in_sheet(column: Column) -> bool:
     """Say whether a column is described: text and identifiers are not."""
     return column.kind not in ("text", "identifier")
@@ -129,7 +116,6 @@ def make_sheet(
     ------
     OptionError
     """
-    checked_sort(sort)
     shown = [c for c in table if in_sheet(c)]
     made = in_threads(lambda c: _of_column(c, table.rows, sampling), shown, len(table), progress, lambda c: c.name)
     columns, findings = [m for m, _ in made], [f for _, found in made for f in found]

@@ -8,16 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special, stats
 
-from ...errors import option
 from .. import thresholds as T
 from ..finding import Finding, marked
 from ..magnitude import in_unit, spread_of
 from ..stats.correlation import pearson_coefficient
+from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
+from ..within.correlations import correlation_findings, correlations_within
 from ..words import p_text, plural
 from .forms import FORMS
 from .groups import Alike, Inflation
-from .matrices import pearson_matrix
 from .relations import Relations
 from .side import Side, numbers_of
 from .together import Joint
@@ -28,7 +28,6 @@ MOST_LOOKED_AT = 300
 """Pairs whose rows are looked at, the strongest first."""
 MOST_COLUMNS = 200
 """Columns of which all pairs are compared within groups."""
-MOST_GROUPINGS = 12
 MOST_COMPARED = 1_000
 """Pairs of equal summaries whose shapes are compared."""
 
@@ -192,94 +191,14 @@ def _standardized(v: Floats) -> Floats:
     return np.asarray(away / spread) if spread > 0 else away
 
 
-def within_levels(relations: Relations, sampling: Sampling) -> list[Finding]:
-    """Find correlations of numbers that vanish, turn round, or come up within the levels of a third column.
-
-    Numbers are centred within each level; the correlation of what is left is the one within them.
-    """
+def said_of_levels(relations: Relations, sampling: Sampling) -> list[Finding]:
+    """Say which correlations of numbers turn round, vanish, or show only within the levels of a third column."""
     at = [i for i, s in enumerate(relations.sides) if s.what == "number" and not s.constant][:MOST_COLUMNS]
-    thirds = [k for k, s in enumerate(relations.sides) if s.codes is not None and 2 <= s.size <= T.MOST_GAP_LEVELS]
-    if len(at) < 2 or not thirds:
-        return []
-    columns = [numbers_of(relations.sides[i]) for i in at]
-    overall = pearson_matrix(columns)
-    effect = sampling.largest_design_effect
-    best: dict[tuple[int, int], _Seen] = {}
-    for k in thirds[:MOST_GROUPINGS]:
-        side = relations.sides[k]
-        assert side.codes is not None
-        inside = pearson_matrix([_centred_within(c, side.codes, side.size) for c in columns])
-        for i, j in zip(*np.triu_indices(len(at), 1), strict=True):
-            crude, left, n = float(overall.r[i, j]), float(inside.r[i, j]), int(inside.n[i, j])
-            code = _change(crude, left, n, effect)
-            seen = _Seen(abs(crude - left), code, at[i], at[j], k, crude, left, n)
-            key = (int(i), int(j))
-            if code and (key not in best or seen.change > best[key].change):
-                best[key] = seen
-    order = sorted(best.values(), key=lambda seen: -seen.change)
-    return [_within(relations, seen) for seen in order[:2]]
-
-
-class _Seen(NamedTuple):
-    """What becomes of the correlation of two columns within the levels of a third."""
-
-    change: float
-    code: str
-    first: int
-    second: int
-    by: int
-    crude: float
-    left: float
-    rows: int
-
-
-def _change(crude: float, left: float, n: int, effect: float) -> str:
-    """Say what becomes of a correlation within levels; nothing where too little changes to matter."""
-    if np.isnan(crude) or np.isnan(left) or n < T.ROWS_IN_TIME:
-        return ""
-    error = np.sqrt(effect / (n - 3))
-    sure = abs(np.arctanh(np.clip(crude, -0.999999, 0.999999)) - np.arctanh(np.clip(left, -0.999999, 0.999999)))
-    if sure < T.TURN_SURE * error:
-        return ""
-    if crude * left < 0 and min(abs(crude), abs(left)) >= T.WITHIN_TURNED:
-        return "turns-round"
-    if abs(crude) >= T.WITHIN_LEAST and abs(left) <= abs(crude) / 3:
-        return "clusters-correlate"
-    if abs(left) >= T.WITHIN_LEAST and abs(crude) <= abs(left) / 3:
-        return "only-within"
-    return ""
-
-
-def _centred_within(values: Floats, codes: NDArray[np.int64], size: int) -> Floats:
-    there = (codes >= 0) & ~np.isnan(values)
-    at = codes[there]
-    total = np.bincount(at, weights=values[there], minlength=size)
-    mean = total / np.maximum(np.bincount(at, minlength=size), 1)
-    out = np.full(len(values), np.nan)
-    out[there] = values[there] - mean[at]
-    return out
-
-
-def _within(relations: Relations, seen: _Seen) -> Finding:
-    a, b, by = (relations.names[k] for k in (seen.first, seen.second, seen.by))
-    code, crude, left = seen.code, seen.crude, seen.left
-    pair = f"{marked(a)} and {marked(b)}"
-    said = {
-        "turns-round": f"{pair} correlate at {crude:+.2f} over all rows and at {left:+.2f} within the levels of "
-        f"{marked(by)}: it turns round.",
-        "clusters-correlate": f"{pair} correlate at {crude:+.2f}, but within the levels of {marked(by)} at "
-        f"{left:+.2f}: the levels make the correlation.",
-        "only-within": f"{pair} do not correlate over all rows ({crude:+.2f}), but do within the levels of "
-        f"{marked(by)} ({left:+.2f}).",
-    }[code]
-    return Finding(
-        code,
-        "caution",
-        (a, b, by),
-        said,
-        f"Read them level by level, {option('by', by)}.",
-        {"overall": crude, "within": left, "rows": seen.rows},
-    )
+    names = relations.names
+    numbers = [(names[i], numbers_of(relations.sides[i])) for i in at]
+    thirds = [(s.name, s.codes, s.size) for s in relations.sides if s.codes is not None and s.size >= 2]
+    seen = correlations_within(numbers, [t for t in thirds if t[2] <= T.MOST_GAP_LEVELS], sampling)
+    return correlation_findings(seen)
 
 
 def equal_summaries(relations: Relations, outcome: str | None, sampling: Sampling) -> list[Finding]:

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..parallel import in_threads
 from ..stats.form import relation_form
+from ..stats.matrices import ranks_of_rows
 from ..stats.sampling import Sampling
-from .matrices import ranks_of_rows
 from .side import Side, numbers_of
 
 Floats = NDArray[np.float64]

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from ...errors import OptionError
 from ..columns.table import CategoryColumn, Column
+from ..stats.matrices import ranks_of_rows
 from ..stats.sampling import Sampling
 from ..stats.trend import Line, Trend, least_squares, smooth_trend
-from .matrices import ranks_of_rows
 from .panels import Axis, Panel, PanelClasses, axis_of, panels_of
 from .side import Side, side_of
 

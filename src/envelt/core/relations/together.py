@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from itertools import pairwise
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.table import CategoryColumn, Column
+from ..columns.coarse import Coarse, coarse_of
+from ..columns.table import Column
 from ..parallel import Progress, in_threads
-from ..shapes.quantiles import value_edges
 from ..stats.folds import Folds
 from ..stats.heldout import Cells, HeldOut, HeldOutRows, held_out, held_out_levels, level_cells
 from ..stats.sampling import Sampling
@@ -19,8 +18,6 @@ from ..stats.sampling import Sampling
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
-BINS = 6
-MOST_LEVELS = 12
 MOST_COLUMNS = 60
 """Candidates of which all pairs are looked at: those that say most alone."""
 CLOSER = 12
@@ -59,35 +56,6 @@ class Joint:
     n: Codes
 
 
-@dataclass(frozen=True)
-class _Binned:
-    name: str
-    codes: Codes
-    labels: tuple[str, ...]
-
-
-def binned(column: Column) -> _Binned | None:
-    """Return a candidate in at most twelve levels, or six bins; missing is a level; nothing where it has neither."""
-    if isinstance(column, CategoryColumn):
-        if column.kind in ("identifier", "text", "constant") or len(column.levels) > MOST_LEVELS:
-            return None
-        codes, labels = column.codes.astype(np.int64), column.levels
-    else:
-        values = column.numbers
-        assert values is not None
-        ordered = np.sort(values[~np.isnan(values)])
-        edges = value_edges(ordered, BINS)
-        if len(edges) == 0:
-            return None
-        codes = np.where(np.isnan(values), -1, np.searchsorted(edges, values, "right"))
-        ends = [f"{e:.4g}" for e in edges]
-        between = [f"{a} to {b}" for a, b in pairwise(ends)]
-        labels = (f"under {ends[0]}", *between, f"{ends[-1]} up")
-    if (codes < 0).any():
-        codes, labels = np.where(codes < 0, len(labels), codes), (*labels, "missing")
-    return _Binned(column.name, codes, labels)
-
-
 def joint_shares(
     columns: list[Column],
     held: HeldOutRows,
@@ -108,8 +76,8 @@ def joint_shares(
     y
         The outcome of those rows as a picture takes it: 1 for the event, or the number.
     """
-    made = [b for b in map(binned, columns) if b is not None]
-    made = [_Binned(b.name, b.codes[held.known], b.labels) for b in made]
+    coarse = [b.with_missing().take(held.known) for b in map(coarse_of, columns) if b is not None]
+    made = [replace(b, codes=b.codes.astype(np.int64)) for b in coarse]  # combinations are more than a byte holds
     choosing = held.folds.blocks < CHOOSING
     if len(made) < 2 or choosing.all() or not choosing.any():
         return []
@@ -120,7 +88,7 @@ def joint_shares(
         of_rows = Sampling.of_rows(len(some.target))  # no interval is read: pairs are chosen by their shares
         return np.array([h.share for h in held_out(cells, some.target, first, of_rows, auc=False)])
 
-    def cells_of(b: _Binned) -> Cells:
+    def cells_of(b: Coarse) -> Cells:
         return level_cells(b.codes[choosing], len(b.labels), some.target, first)
 
     alone = shares_of(in_threads(cells_of, made, len(some.target)))
@@ -143,15 +111,11 @@ def joint_shares(
     excess = np.concatenate(shares) - np.array([max(alone[i], 0) + max(alone[j], 0) for i, j in pairs])
     best = [pairs[k] for k in np.argsort(-excess, kind="stable")[:CLOSER] if excess[k] > T.LITTLE]
     rest = held.take(~choosing)
-    found = [_closer(_some(made[i], ~choosing), _some(made[j], ~choosing), rest, y[~choosing]) for i, j in best]
+    found = [_closer(made[i].take(~choosing), made[j].take(~choosing), rest, y[~choosing]) for i, j in best]
     return sorted(found, key=lambda f: -f.excess[0])
 
 
-def _some(b: _Binned, keep: NDArray[np.bool_]) -> _Binned:
-    return _Binned(b.name, b.codes[keep], b.labels)
-
-
-def _closer(a: _Binned, b: _Binned, held: HeldOutRows, y: Floats) -> Joint:
+def _closer(a: Coarse, b: Coarse, held: HeldOutRows, y: Floats) -> Joint:
     sizes = len(a.labels), len(b.labels)
     cell = a.codes * sizes[1] + b.codes
     both = held_out_levels(cell, sizes[0] * sizes[1], held.target, held.folds, held.sampling)

@@ -172,6 +172,27 @@ class GroupedRows(Remade):
             return np.asarray(special.stdtrit(np.where(n > 1, n - 1, np.nan), 0.975) * self.moments.sd / np.sqrt(n))
 
 
+class OfGroups(Remade):
+    """A result that groups of numbers, its ``rows``, describe and compare."""
+
+    rows: GroupedRows
+
+    @property
+    def summary(self) -> GroupSummary:
+        """The groups described."""
+        return self.rows.summary
+
+    @property
+    def tests(self) -> dict[str, Significance]:
+        """Whether they differ."""
+        return self.rows.tests
+
+    @property
+    def effects(self) -> dict[str, Estimate]:
+        """How far they differ."""
+        return self.rows.effects
+
+
 def one_group(values: Floats, label: str, sampling: Sampling) -> GroupedRows:
     """Return the values of a column, as one group."""
     return GroupedRows(values, np.zeros(len(values) if sampling.clustered else 0, np.int32), (label,), sampling)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -11,51 +11,22 @@ from numpy.typing import NDArray
 
 from ...errors import option
 from .. import thresholds as T
+from ..columns.coarse import Coarse, coarse_of
 from ..columns.outcome import ClassOutcome, Outcome
-from ..columns.table import CategoryColumn, Column, TimeColumn
-from ..columns.times import is_time
+from ..columns.table import Column, TimeColumn
 from ..estimate import Z95, Estimate
 from ..finding import Finding, marked
 from ..kept import Remade
 from ..parallel import Progress, Slowly
-from ..shapes.quantiles import quantile_edges
 from ..stats.sampling import Sampling
+from .rule import TURNS, Relation, becomes, named
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
-MOST_LEVELS = 12
-NUMBER_BINS = 6
-SAMPLE = 100_000
 BLOCK = 1 << 15
 SCREENED = 50_000
 """So many rows show any turn worth a word, before all are looked at."""
-
-
-@dataclass(frozen=True)
-class Coded:
-    """A candidate in at most twelve levels.
-
-    Parameters
-    ----------
-    name
-        Of the column.
-    codes
-        Shape (n,), ``-1`` for missing.
-    labels
-        Of the levels.
-    ordered
-        Whether its levels are in order, so that its relation has a direction over all of them; else it is the
-        second largest level against the largest.
-    time
-        Whether it counts time: then it may be what others turn within, and is not looked at itself.
-    """
-
-    name: str
-    codes: NDArray[np.int8]
-    labels: tuple[str, ...]
-    ordered: bool
-    time: bool = False
 
 
 @dataclass(frozen=True)
@@ -86,33 +57,6 @@ class TurnRound:
     agreeing: int
     levels: int
     steps: int
-
-    @property
-    def smaller(self) -> float:
-        """The smaller of the two changes, from one end to the other."""
-        return min(abs(self.overall.estimate), abs(self.inside.estimate)) * self.steps
-
-
-def coded(column: Column) -> Coded | None:
-    """Return a candidate in at most twelve levels; nothing where it has more, or only one."""
-    if isinstance(column, CategoryColumn):
-        if column.kind in ("identifier", "text", "constant") or not 2 <= column.distinct <= MOST_LEVELS:
-            return None
-        if len(column.levels) > 127:
-            return None
-        return Coded(
-            column.name, column.codes.astype(np.int8), column.levels, column.ordered or column.kind == "binary"
-        )
-    values = column.numbers
-    assert values is not None
-    some = values[:: max(1, len(values) // SAMPLE)]
-    edges = quantile_edges(np.sort(some[~np.isnan(some)]), NUMBER_BINS)
-    if len(edges) == 0 or isinstance(column, TimeColumn):
-        return None
-    codes = np.searchsorted(edges, values, "right").astype(np.int8)
-    codes[np.isnan(values)] = -1
-    labels = tuple(f"{'under' if k == 0 else 'from'} {edges[max(k - 1, 0)]:.4g}" for k in range(len(edges) + 1))
-    return Coded(column.name, codes, labels, True, is_time(column.name, some[~np.isnan(some)]))
 
 
 @dataclass(frozen=True)
@@ -175,15 +119,20 @@ def turns_among(
         some = np.zeros(len(outcome.known), bool)
         some[::every] = True
         at = np.flatnonzero(some)
-        fewer = [c for c in map(coded, [c.take(at) for c in columns]) if c is not None]
+        fewer = [c for c in map(_coarse, [c.take(at) for c in columns]) if c is not None]
         turned = turn_rounds(fewer, outcome.take(some), sampling.take(some), only, progress)
         kept = {n for t in turned for n in (t.name, t.within)}
         columns = [c for c in columns if c.name in kept]
-    return turn_rounds([c for c in map(coded, columns) if c is not None], outcome, sampling, only, progress)
+    return turn_rounds([c for c in map(_coarse, columns) if c is not None], outcome, sampling, only, progress)
+
+
+def _coarse(column: Column) -> Coarse | None:
+    """Return a candidate in few levels; dates are none: they turn with whatever drifts."""
+    return None if isinstance(column, TimeColumn) else coarse_of(column)
 
 
 def turn_rounds(
-    candidates: list[Coded],
+    candidates: list[Coarse],
     outcome: Outcome,
     sampling: Sampling,
     only: str | None = None,
@@ -211,7 +160,7 @@ def turn_rounds(
         y = outcome.values if whole else outcome.values[known]
         for centre in (y[:1].sum(), (y - y[:1].sum()).sum() / max(len(y), 1)):
             y = y - centre  # squares of what is left keep their digits at any offset
-    columns = [c if whole else replace(c, codes=c.codes[known]) for c in candidates]
+    columns = [c.take(known) for c in candidates]
     scores = [_scores(c) for c in columns]
     overall = [_marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
     moving = [
@@ -232,13 +181,13 @@ def turn_rounds(
                 continue
             for a, b in pair:
                 of = list(parts) if a == i else [v.T for v in parts]
-                seen = _inside(columns[a], columns[b], scores[a], overall[a], of, inflation)
-                if seen is not None and seen.smaller >= floor:
+                seen = _inside(columns[a], columns[b], scores[a], overall[a], of, inflation, floor)
+                if seen is not None:
                     found.append(seen)
     return sorted(found, key=lambda t: -abs(_z(t.inside)))
 
 
-def _scores(c: Coded) -> Floats:
+def _scores(c: Coarse) -> Floats:
     """Return the place of each level; of two levels apart, NaN for all but the two largest."""
     if c.ordered:
         return np.arange(len(c.labels), dtype=float)
@@ -265,7 +214,7 @@ def _sums(cell: Codes, y: NDArray[Any], size: int) -> tuple[Floats, Floats, Floa
     return n, total, squared
 
 
-def _marginal(c: Coded, scores: Floats, y: NDArray[Any], inflation: float) -> Estimate:
+def _marginal(c: Coarse, scores: Floats, y: NDArray[Any], inflation: float) -> Estimate:
     keep = c.codes >= 0
     codes = c.codes if keep.all() else c.codes[keep]
     n, total, squared = _sums(codes.astype(np.int64), y if keep.all() else y[keep], len(c.labels))
@@ -273,7 +222,7 @@ def _marginal(c: Coded, scores: Floats, y: NDArray[Any], inflation: float) -> Es
 
 
 @np.errstate(over="ignore", invalid="ignore")
-def _share_of_variance(c: Coded, y: NDArray[Any]) -> float:
+def _share_of_variance(c: Coarse, y: NDArray[Any]) -> float:
     """Return the share of the outcome's variance that lies between the levels of a column."""
     keep = c.codes >= 0
     n, total, squared = _sums(c.codes[keep].astype(np.int64), y[keep], len(c.labels))
@@ -286,7 +235,7 @@ def _share_of_variance(c: Coded, y: NDArray[Any]) -> float:
     return float(between / whole) if whole > 0 else 0.0
 
 
-def _stand_for_each_other(a: Coded, b: Coded, n: Floats) -> bool:
+def _stand_for_each_other(a: Coarse, b: Coarse, n: Floats) -> bool:
     """Say whether two columns in several ordered levels are so alike that within one there is little of the other."""
     graded = a.ordered and b.ordered and min(n.shape) > 3
     return graded and abs(_correlation(n)) >= T.TURN_SAME
@@ -301,7 +250,7 @@ def _correlation(n: Floats) -> float:
     return float(x @ n @ y) / float(np.sqrt(spread)) if spread > 0 else 0.0
 
 
-def _joint(a: Coded, b: Coded, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
+def _joint(a: Coarse, b: Coarse, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
     size = len(b.labels)
     shape = (len(a.labels), size)
     sums = [np.zeros(shape) for _ in range(3)]
@@ -342,7 +291,7 @@ def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats, inflation:
 
 
 def _inside(
-    a: Coded, b: Coded, scores: Floats, overall: Estimate, parts: list[Floats], inflation: float
+    a: Coarse, b: Coarse, scores: Floats, overall: Estimate, parts: list[Floats], inflation: float, floor: float
 ) -> TurnRound | None:
     n, total, squared = parts
     readable = (n[~np.isnan(scores)] >= T.TURN_CELL).sum(axis=0) >= 2
@@ -350,13 +299,17 @@ def _inside(
         return None
     n, total, squared = n[:, readable], total[:, readable], squared[:, readable]
     inside = _slope(scores, n, total, squared, inflation)
-    if not (abs(_z(inside)) >= T.TURN_SURE and inside.estimate * overall.estimate < 0):
+    ends = np.flatnonzero(~np.isnan(scores))
+    over_all, within = (
+        Relation(e.estimate * (len(ends) - 1), abs(_z(e)) >= sure)
+        for e, sure in ((overall, T.TURN_OVERALL), (inside, T.TURN_SURE))
+    )
+    if becomes(over_all, within, np.nan, named(floor)) != TURNS:
         return None
     each = [_slope(scores, n[:, [k]], total[:, [k]], squared[:, [k]]).estimate for k in range(n.shape[1])]
     agreeing = int(np.sum(np.sign(each) == np.sign(inside.estimate)))
     if agreeing < 2 or agreeing < T.TURN_AGREE * len(each):
         return None
-    ends = np.flatnonzero(~np.isnan(scores))
     return TurnRound(
         a.name, b.name, overall, inside, a.labels[ends[0]], a.labels[ends[-1]], agreeing, len(each), len(ends) - 1
     )
@@ -395,7 +348,7 @@ def _said(turns: list[TurnRound], outcome: Outcome, alike: list[str]) -> Finding
     up, down = ("rises", "falls") if t.overall.estimate > 0 else ("falls", "rises")
     step = " a step" if t.steps > 1 else ""
     return Finding(
-        "turns-round",
+        TURNS,
         "caution",
         (t.name, t.within, *alike, outcome.name),
         f"{what} {up} from {t.low_end!r} to {t.high_end!r} of {marked(t.name)} over all rows, "

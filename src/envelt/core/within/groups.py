@@ -18,10 +18,12 @@ from ..stats.sampling import Sampling
 from ..stats.stratified import Stratified
 from ..stats.within_groups import stratified_means, stratified_slope
 from ..words import p_text, plural
+from .rule import ENDS, ONLY, TURNS, VANISHES, Relation, becomes, named
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
+DISAGREE = "groups-disagree"
 MOST_CONTRASTS = 30
 """Levels set against the reference, the largest first."""
 
@@ -153,14 +155,13 @@ def slope_within(name: str, x: Floats, outcome: NumericOutcome, by: Grouping, sa
 
 
 def within_findings(result: WithinGroups) -> list[Finding]:
-    """Say what vanishes within the groups, what turns round, and where the groups do not agree."""
-    found: list[Finding] = []
-    for code, holds in (("turns-round", _turns), ("vanishes-within", _vanishes), ("groups-disagree", _disagree)):
-        seen = [c for c in result.contrasts if holds(c)]
-        if seen:
-            seen.sort(key=lambda c: -abs(_main(c)[1].change.statistic))
-            found.append(_said(code, result, seen))
-    return found
+    """Say what turns round within the groups, vanishes or shows only there, and where the groups do not agree."""
+    seen: dict[str, list[Contrast]] = {}
+    for c in sorted(result.contrasts, key=lambda c: -abs(_main(c)[1].change.statistic)):
+        for code in (_becomes(c), DISAGREE if _disagree(c) else None):
+            if code is not None:
+                seen.setdefault(code, []).append(c)
+    return [_said(code, result, seen[code]) for code in (TURNS, VANISHES, ONLY, DISAGREE) if code in seen]
 
 
 def _main(c: Contrast) -> tuple[str, Stratified]:
@@ -176,37 +177,24 @@ def _clear(e: Estimate, null: float) -> int:
     return 1 if e.low > null else -1 if e.high < null else 0
 
 
-def _large(c: Contrast, which: str) -> bool:
-    """Say whether the crude, or the pooled, difference is large enough to be worth a word."""
-    effect, floor = c.floor
-    estimate: Estimate = getattr(c.effects[effect], which)
-    return abs(estimate.estimate) >= floor
-
-
-def _turns(c: Contrast) -> bool:
-    effect, s = _main(c)
-    sides = _clear(s.crude, _null(effect)), _clear(s.pooled, _null(effect))
-    return sides[0] * sides[1] < 0 and s.groups > 1 and _large(c, "crude") and _large(c, "pooled")
-
-
-def _vanishes(c: Contrast) -> bool:
-    effect, s = _main(c)
-    if not (s.groups > 1 and _clear(s.crude, _null(effect)) and _large(c, "crude")):
-        return False
-    if np.isnan(s.pooled.low) or _clear(s.pooled, _null(effect)):
-        return False
-    crude, pooled = (_distance(effect, e) for e in (s.crude, s.pooled))
-    left = pooled / crude  # of the difference; below 0 it points the other way
-    return left <= T.VANISH_LEFT and s.change.p < T.VANISH_P
+def _becomes(c: Contrast) -> str | None:
+    """Say what becomes of a contrast: sure by the effect that is shown, large by the one that has a floor."""
+    (effect, shown), (of, floor) = _main(c), c.floor
+    sized = c.effects[of]
+    if shown.groups < 2:
+        return None
+    crude, within = (
+        Relation(size.estimate, _clear(e, _null(effect)) != 0)
+        for size, e in ((sized.crude, shown.crude), (sized.pooled, shown.pooled))
+    )
+    if np.isnan(shown.pooled.low):
+        return None
+    return becomes(crude, within, shown.change.p, named(floor))
 
 
 def _disagree(c: Contrast) -> bool:
     effect, floor = c.floor
     return _main(c)[1].agreement.p < T.GROUP_P and c.effects[effect].apart >= floor
-
-
-def _distance(effect: str, e: Estimate) -> float:
-    return float(np.log(e.estimate)) if effect == "odds_ratio" else e.estimate
 
 
 def _written(effect: str, e: Estimate) -> str:
@@ -226,22 +214,23 @@ def _said(code: str, result: WithinGroups, seen: list[Contrast]) -> Finding:
     also = ", ".join(o.label for o in seen[1:4])
     more = f" The same of {also}{', …' if len(seen) > 4 else ''}." if also else ""
     name = marked(result.name)
-    if code == "groups-disagree":
+    if code == DISAGREE:
         statement = (
             f"{start}, {pooled} pooled within {groups}, but the groups do not agree ({p_text(s.agreement.p)}): no one "
             f"number holds for all of them.{more}"
         )
         advice = f"Read {name} group by group (the table by), or give a model both columns together."
-    elif code == "turns-round":
-        statement = f"{start}, {pooled} within {groups}: it turns round.{more}"
-        advice = f"Do not read {name} without {by}: compare like with like, group by group."
     else:
-        statement = f"{start}, {pooled} within {groups}: what differs over all rows vanishes within them.{more}"
-        advice = f"Do not count {name} as a reason of its own: {by} accounts for it. Keep {by} beside it."
+        statement = f"{start}, {pooled} within {groups}: {ENDS[code]}.{more}"
+        advice = {
+            TURNS: f"Do not read {name} without {by}: compare like with like, group by group.",
+            VANISHES: f"Do not count {name} as a reason of its own: {by} accounts for it. Keep {by} beside it.",
+            ONLY: f"Do not leave {name} out for saying nothing over all rows: read it group by group, beside {by}.",
+        }[code]
     evidence = {
         "effect": effect, "crude": list(s.crude), "pooled": list(s.pooled), "agreement_p": s.agreement.p,
         "change_p": s.change.p, "groups": s.groups, "contrasts": [o.label for o in seen],
     }  # fmt: skip
-    weight = "note" if code == "groups-disagree" else "caution"
+    weight = "note" if code == DISAGREE else "caution"
     columns = (result.name, *result.by, result.outcome)
     return Finding(code, weight, columns, statement, advice, evidence)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..magnitude import power_of
 from ..parallel import Progress, in_threads
 from ..shapes.ranks import mid_ranks
-from ..stats.correlation import pearson_coefficient
+from .correlation import pearson_coefficient
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]

@@ -1,0 +1,1 @@
+"""What becomes of a relation within the levels of other columns."""

@@ -1,0 +1,107 @@
+"""What becomes of the correlations of numbers within the levels of a third column."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import special
+
+from ...errors import option
+from .. import thresholds as T
+from ..finding import Finding, marked
+from ..stats.matrices import pearson_matrix
+from ..stats.sampling import Sampling
+from .rule import ENDS, VANISHES, Demands, Relation, becomes
+
+Floats = NDArray[np.float64]
+
+MOST_GROUPINGS = 12
+MOST_SAID = 2
+SEARCHED = Demands(T.WITHIN_TURNED, T.WITHIN_LEAST, T.WITHIN_LEFT, T.ONLY_P, T.ONLY_P)
+"""All pairs are searched within all levels, so that nothing is said on what two standard errors show."""
+
+
+class Correlated(NamedTuple):
+    """Two numbers that correlate otherwise within the levels of a third column than over all rows."""
+
+    code: str
+    first: str
+    second: str
+    by: str
+    crude: float
+    within: float
+    rows: int
+
+
+def correlations_within(
+    numbers: list[tuple[str, Floats]], thirds: list[tuple[str, NDArray[np.integer], int]], sampling: Sampling
+) -> list[Correlated]:
+    """Search pairs of numbers within the levels of each third column, the greatest change first.
+
+    Numbers are centred within each level; the correlation of what is left is the one within them. Both are told apart
+    on Fisher's z as if they were of different rows, with the error of rows that all say the same within a unit: that is
+    careful, since they are of the same.
+
+    Parameters
+    ----------
+    numbers
+        Name and values of each, shape (n,), NaN for missing.
+    thirds
+        Name, level of each row (``-1`` for none) and number of levels.
+    """
+    if len(numbers) < 2 or not thirds:
+        return []
+    overall = pearson_matrix([v for _, v in numbers])
+    effect = sampling.largest_design_effect
+    best: dict[tuple[int, int], Correlated] = {}
+    for by, codes, size in thirds[:MOST_GROUPINGS]:
+        inside = pearson_matrix([_centred(v, codes, size) for _, v in numbers])
+        for i, j in zip(*np.triu_indices(len(numbers), 1), strict=True):
+            crude, left, n = float(overall.r[i, j]), float(inside.r[i, j]), int(inside.n[i, j])
+            code = _becomes(crude, left, n, effect)
+            before = best.get((int(i), int(j)))
+            if code and (before is None or abs(crude - left) > abs(before.crude - before.within)):
+                best[int(i), int(j)] = Correlated(code, numbers[i][0], numbers[j][0], by, crude, left, n)
+    return sorted(best.values(), key=lambda seen: -abs(seen.crude - seen.within))
+
+
+def _becomes(crude: float, within: float, n: int, effect: float) -> str | None:
+    if np.isnan(crude) or np.isnan(within) or n < T.ROWS_IN_TIME:
+        return None
+    error = np.sqrt(effect / (n - 3))
+    z, left = (float(np.arctanh(np.clip(r, -0.999999, 0.999999))) for r in (crude, within))
+    p = float(2 * special.ndtr(-abs(z - left) / error))
+    over_all, inside = (Relation(r, abs(v) >= T.TURN_OVERALL * error) for r, v in ((crude, z), (within, left)))
+    return becomes(over_all, inside, p, SEARCHED)
+
+
+def _centred(values: Floats, codes: NDArray[np.integer], size: int) -> Floats:
+    there = (codes >= 0) & ~np.isnan(values)
+    at = codes[there]
+    total = np.bincount(at, weights=values[there], minlength=size)
+    mean = total / np.maximum(np.bincount(at, minlength=size), 1)
+    out = np.full(len(values), np.nan)
+    out[there] = values[there] - mean[at]
+    return out
+
+
+def correlation_findings(seen: list[Correlated]) -> list[Finding]:
+    """Say the greatest changes."""
+    found = []
+    for c in seen[:MOST_SAID]:
+        pair, by = f"{marked(c.first)} and {marked(c.second)}", marked(c.by)
+        why = " The levels make the correlation." if c.code == VANISHES else ""
+        found.append(
+            Finding(
+                c.code,
+                "caution",
+                (c.first, c.second, c.by),
+                f"{pair} correlate at {c.crude:+.2f} over all rows and at {c.within:+.2f} within the levels of {by}: "
+                f"{ENDS[c.code]}.{why}",
+                f"Read them level by level, {option('by', c.by)}.",
+                {"overall": c.crude, "within": c.within, "rows": c.rows},
+            )
+        )
+    return found
