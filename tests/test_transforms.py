@@ -292,3 +292,13 @@ def test_the_command_and_its_picture(run, tmp_path):
     assert told["values"]["suggested"]["pollen_g"] == "cube_root"
     status, _, err = run("transforms", "demo", "--by", "fed")
     assert (status, "Name a column" in err) == (2, True)
+
+
+def test_two_peaks_beside_values_far_out_are_said_with_where_they_lie():
+    r = np.random.default_rng(3)
+    x = np.concatenate([r.normal(20, 1, 400), r.normal(40, 1, 400), [9_999.0, 9_999.0]])
+    view = Study(pd.DataFrame({"x": x})).transforms("x")
+    never = next(f for f in view.findings if f.code == "never-normal")
+    assert never.evidence["cause"] == "peaks"
+    assert "near 20" in never.statement
+    assert "40" in never.statement

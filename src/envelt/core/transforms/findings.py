@@ -25,8 +25,8 @@ def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Findi
     found = []
     if suggestion.never:
         told = {"share": f"{compared.top_share:.0%}", "top": short_label(compared.top)}
-        if compared.peaks is not None:
-            told |= {n: short_label(float(f"{getattr(compared.peaks, n):.3g}")) for n in ("first", "second")}
+        if suggestion.peaks is not None:
+            told |= {n: short_label(float(f"{getattr(suggestion.peaks, n):.3g}")) for n in ("first", "second")}
         found.append(
             Finding(
                 "never-normal",

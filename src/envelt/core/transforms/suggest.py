@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from ..shapes.peaks import TwoPeaks
 from ..stats.sampling import Sampling
 from ..words import plural
 from .compare import Compared, Seen, compare
@@ -36,11 +37,14 @@ class Suggestion:
         In words.
     never
         Why no transform will make it normal: "spike", "zeros", "peaks"; empty where one can.
+    peaks
+        Those two, of the values that were looked at.
     """
 
     name: str
     why: str
     never: str = ""
+    peaks: TwoPeaks | None = None
 
 
 def suggest(compared: Compared, column: tuple[Floats, Sampling] | None = None) -> Suggestion:
@@ -80,7 +84,7 @@ def _left_alone(compared: Compared, plain: Seen) -> Suggestion | None:
     if compared.slips:
         return None  # they are set aside first
     if compared.peaks is not None:
-        return Suggestion("as_is", "leave it: two peaks, which no transform joins", "peaks")
+        return Suggestion("as_is", "leave it: two peaks, which no transform joins", "peaks", compared.peaks)
     if compared.dip.p < T.MAYBE_PEAKED and compared.dip.statistic > T.DIP_LEAST:
         return Suggestion("as_is", "leave it: flat, or with more than one peak, which no transform mends")
     if _poisson(compared) and compared.mean > T.LARGE_COUNTS:
@@ -94,7 +98,7 @@ def _without_slips(compared: Compared, values: Floats, sampling: Sampling) -> Su
     rest = suggest(compare(compared.name, values[near], sampling.take(near)))
     name = rest.name if compared.seen[rest.name].usable else "as_is"
     said = f"{plural(compared.slips, 'value')} far out set aside: mend {'it' if compared.slips == 1 else 'them'} first"
-    return Suggestion(name, f"{rest.why}; {said}" if name == rest.name else said, rest.never)
+    return Suggestion(name, f"{rest.why}; {said}" if name == rest.name else said, rest.never, rest.peaks)
 
 
 def _poisson(compared: Compared) -> bool:

@@ -14,8 +14,8 @@ from .. import thresholds as T
 TURNS, VANISHES, ONLY = "turns-round", "vanishes-within", "only-within"
 ENDS = {
     TURNS: "it turns round",
-    VANISHES: "what there is over all rows vanishes within them",
-    ONLY: "over all rows nothing of it shows",
+    VANISHES: "it vanishes within them",
+    ONLY: "over all rows little of it shows",
 }
 """How a sentence on each ends."""
 
