@@ -6,6 +6,8 @@ import pytest
 
 from envelt import Study
 from envelt.cli.app import main
+from envelt.core.catalogue import FINDINGS
+from envelt.core.finding import Finding
 
 LOUD = [f"sound_b{i:02d}" for i in range(1, 13)]
 ASIDE = [
@@ -20,6 +22,20 @@ ASIDE = [
 def aside():
     """Columns of the demo data that a test can do without where it makes whole pages."""
     return ASIDE
+
+
+@pytest.fixture(scope="session", autouse=True)
+def listed():
+    """No test may make a finding that the catalogue does not list, or of another weight."""
+    made = Finding.__post_init__
+
+    def check(self):
+        made(self)
+        assert self.weight in FINDINGS[self.code].weights, f"{self.code} ({self.weight}) is not in core/catalogue.py"
+
+    Finding.__post_init__ = check
+    yield
+    Finding.__post_init__ = made
 
 
 @pytest.fixture(scope="session")

@@ -8,19 +8,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..errors import as_typed, as_written, option
+from .catalogue import FIRST
 from .words import plural
 
 WEIGHTS = ("note", "caution", "stop")
 MOST_SHOWN = 5
-FIRST = (
-    "candidate-failed", "too-good-to-be-true", "counted-table", "likely-unit", "shared-values", "ordered-in-time",
-    "duplicate-rows", "turns-round", "vanishes-within", "missing-follows-outcome", "same-column", "sentinel-value",
-    "duplicate-identifier", "impossible-value", "out-of-range", "mixed-types", "coded-numbers",
-    "missing-follows-column", "level-spelling", "lopsided-outcome", "outcome-missing", "bend-without-trend",
-    "two-peaks", "gross-outliers",
-)  # fmt: skip
-"""Of one weight, what would change most comes first: what a row is, what is known too soon, what turns round."""
-
 _NEGATIVE = re.compile("\x02[^\x03]*\x03|(?<![\\w.'\"-])-(?=\\d)")  # names of columns are left alone
 _MARKED = re.compile("\x02([^\x03]*)\x03")
 
@@ -42,7 +34,7 @@ class Finding:
     Parameters
     ----------
     code
-        Kebab-case name, listed in ``docs/findings.md``.
+        Kebab-case name, listed in `catalogue.FINDINGS`.
     weight
         ``note``, ``caution`` or ``stop``.
     columns

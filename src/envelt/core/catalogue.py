@@ -1,0 +1,248 @@
+"""Every finding there is: its weights, the steps that make it, and when, with the thresholds it is made by.
+
+``docs/findings.md`` is the page that `catalogue_page` gives; a test holds them together, and a finding that is not listed here
+fails every test that makes it.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from . import thresholds as T
+
+
+class Entry(NamedTuple):
+    """One kind of finding.
+
+    Parameters
+    ----------
+    weights
+        It may have, the usual one first.
+    steps
+        That make it.
+    when
+        In words, with its thresholds.
+    """
+
+    weights: str
+    steps: str
+    when: str
+
+
+# fmt: off
+FINDINGS: dict[str, Entry] = {
+    "coded-numbers": Entry("caution, note", "inventory",
+        "a column written in numbers is read as names (a note: as grades), or could be; says how to settle it"),
+    "borderline-kind": Entry("note", "inventory", "the evidence leaves two kinds open"),
+    "kept-as-text": Entry("caution", "inventory",
+        "numbers of two units, or at the end of what floats hold: no mean can be taken"),
+    "read-from-text": Entry("note, caution", "inventory",
+        "numbers or dates kept as text, and how they were read; caution where day and month may be swapped"),
+    "marks-for-missing": Entry("note", "inventory",
+        "a mark such as `.` among numbers or dates, or `NA` among texts, was taken as missing"),
+    "mixed-types": Entry("caution", "inventory",
+        f"a few texts among numbers ({T.FEW_TEXTS:.0%} of the rows at most) were taken as missing"),
+    "nested-values": Entry("caution", "inventory", "a column of lists or structs is set aside"),
+    "constant-column": Entry("note", "inventory", "a column has one value or none"),
+    "nearly-constant": Entry("note", "inventory", f"one value holds {T.NEARLY_CONSTANT:.0%} of the rows"),
+    "mostly-missing": Entry("caution", "inventory", f"over {T.MOSTLY_MISSING:.0%} of the rows are missing"),
+    "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
+    "missing-follows-outcome": Entry("caution", "inventory, contingency",
+        f"a column goes missing more in one class ({100 * T.LEAST_POINTS:g} points or more), or with higher "
+        f"outcomes; of over {T.MOST_GAPS_APART} such columns one finding"),
+    "missing-follows-column": Entry("caution, note", "inventory",
+        f"a column goes missing at one level, or one end, of another column in {T.GAP_APART:.0%} of the rows "
+        "more than elsewhere; caution where it cannot be there at all (pregnancies of men)"),
+    "counted-table": Entry("caution, note", "inventory",
+        "every combination of the categories stands once beside one whole number: is the table counted? "
+        "(caution where its name says so)"),
+    "shared-values": Entry("caution", "inventory",
+        "rows come in groups that share the values of several numbers, and no column names the groups"),
+    "duplicate-rows": Entry("caution", "inventory",
+        "rows repeat an earlier row in every column, though something in them is each row's own"),
+    "duplicate-identifier": Entry("caution", "inventory",
+        "a few values of an identifier are given twice, duplicate rows aside"),
+    "likely-unit": Entry("caution", "inventory",
+        "several rows share an identifier, or a number or name that by its name says who they are, and most of "
+        "what else they hold; or differ in time only"),
+    "same-column": Entry("caution", "inventory",
+        "two columns say the same: exactly, in another unit of measure, or under other names"),
+    "sentinel-value": Entry("caution", "inventory",
+        "a value such as −99 or 1900-01-01 stands apart: a code for missing"),
+    "out-of-range": Entry("caution", "inventory", "values outside the range a person declared"),
+    "impossible-value": Entry("caution", "inventory",
+        "a few values outside what the column can be by its name: a negative count, a share over 100 %"),
+    "date-apart": Entry("caution", "inventory", "a few dates lie far from all others: a mistyped year"),
+    "dates-out-of-order": Entry("caution", "inventory",
+        "one date nearly always comes after another, but not in a few rows"),
+    "level-spelling": Entry("caution", "inventory, contingency",
+        "levels that differ by case, space, or one letter where one is rare"),
+    "many-levels": Entry("note", "inventory", f"over {T.MANY_LEVELS} levels"),
+    "rare-levels": Entry("note", "inventory", f"levels with under {T.FEW_ROWS} rows"),
+    "outcome-missing": Entry("note", "balance", "rows have no outcome; they are set aside and counted"),
+    "lopsided-outcome": Entry("note, caution", "balance",
+        f"the smallest class has under {T.LOPSIDED_NOTE:.0%} (a caution: {T.LOPSIDED_CAUTION:.0%}) of the "
+        "largest's rows"),
+    "small-class": Entry("caution", "balance",
+        f"the smallest class has under {T.CASES_PER_CANDIDATE} rows a candidate"),
+    "round-number-spikes": Entry("caution", "distribution",
+        f"{T.SPIKE_SHARE:.0%} of the rows more than their surroundings lead to expect lie at multiples of a "
+        f"round number, wide enough to see ({T.STEP_SHARE:g} of a deviation)"),
+    "excess-zeros": Entry("note", "distribution",
+        "far more rows are exactly 0 than the values beside it lead to expect"),
+    "values-at-bound": Entry("caution", "distribution",
+        "rows heap at the lowest or highest of many values, more than at any other: the instrument stops there"),
+    "top-value": Entry("note", "distribution",
+        "the largest whole number heaps where the values before it thin out: “that, or more”"),
+    "two-peaks": Entry("caution", "distribution",
+        f"the dip test finds more than one peak (p below {T.DIP_P:g}), {T.PEAKS_APART:g} deviation apart, with a "
+        f"valley under {T.VALLEY:g} of the lower one; ties are spread over their step"),
+    "bins-change-story": Entry("note", "distribution",
+        "peaks come and go with the width of the bins, and no heaping, few values or ties explain it"),
+    "gross-outliers": Entry("caution", "distribution",
+        f"values over {T.FAR_IQRS:g} interquartile ranges from the middle half, on the log scale too where all "
+        "are above zero"),
+    "many-outliers": Entry("note", "distribution", "more values beyond Tukey's fences than a normal distribution has"),
+    "equal-quartiles": Entry("note", "distribution",
+        "half of the rows are one value, so that no value can be called an outlier"),
+    "long-tail": Entry("note", "distribution",
+        f"skewness beyond ±{T.TAIL_SKEWNESS:g}; says which side, and the transform that helps"),
+    "centre-disagrees": Entry("note", "distribution", "mean and median lean one way, the skewness the other"),
+    "few-values": Entry("note", "distribution",
+        f"a number with at most {T.FEW_DISTINCT} different values: really levels"),
+    "recorded-resolution": Entry("note", "distribution",
+        f"values recorded in steps wide enough to show ({T.STEP_SHARE:g} of a deviation)"),
+    "few-rows": Entry("caution", "distribution, against", f"a group (or class) has under {T.FEW_ROWS} values"),
+    "spread-differs": Entry("note", "distribution, against",
+        f"groups differ in spread {T.SPREAD_RATIO:g} times or more (Brown–Forsythe), and less in their centres"),
+    "significant-but-tiny": Entry("note", "distribution, against",
+        f"two means surely differ, by under {T.TINY_G:g} of a deviation, in {T.TINY_ROWS:,} rows or more"),
+    "means-differ-rows-overlap": Entry("note", "distribution, against",
+        f"two means surely differ while {T.SAME_OVERLAP:.0%} or more of the two densities coincide"),
+    "intervals-mislead": Entry("note", "distribution, against",
+        "asked for intervals: two of them overlap though the means differ, or the reverse"),
+    "bend-without-trend": Entry("caution", "against",
+        "the event's rate, or the mean, differs strongly along a number, without a trend, and one bend explains "
+        "most of it"),
+    "small-expected-counts": Entry("note", "against, contingency",
+        "chi-square's usual p is in doubt; another is used"),
+    "small-levels": Entry("caution", "against, contingency",
+        f"the most extreme rates are those of levels with under {T.FEW_ROWS} rows"),
+    "turns-round": Entry("caution", "against, contingency, relations",
+        "the outcome goes one way along a column over all rows, and surely the other way within "
+        f"{T.TURN_AGREE:.0%} of the levels of a third, by {100 * T.TURN_POINTS:g} points ({T.LEAST_SD:g} of a "
+        "deviation) or more both ways"),
+    "vanishes-within": Entry("caution", "against, contingency, relations",
+        f"with `by`: a difference over all rows, clear of nothing, of which at most {T.VANISH_LEFT:.0%} is left "
+        "within the groups, where it is not clear or too small to matter, and the change is clear of chance; "
+        f"between numbers a correlation of {T.WITHIN_LEAST:g} or more that falls to {T.WITHIN_LEFT:.0%}, and "
+        f"under {T.WITHIN_LEAST:g}, within the levels of a third column"),
+    "groups-disagree": Entry("note", "against, contingency",
+        "with `by`: the groups differ so much that no pooled number holds for all of them"),
+    "counts-mislead": Entry("note", "contingency",
+        "the level with most cases is surely not the one with the highest rate"),
+    "step-not-trend": Entry("note", "contingency",
+        "along an ordered column the rate jumps once instead of rising step by step"),
+    "empty-cell": Entry("note", "contingency",
+        f"a combination has no row where {T.EMPTY_EXPECTED:g} or more are expected"),
+    "outcome-drift": Entry("caution", "balance",
+        f"the outcome's rate ({100 * T.LEAST_POINTS:g} points or more), or mean ({T.LEAST_SD:g} of a deviation), "
+        "differs between units of the calendar; names the extremes"),
+    "too-good-to-be-true": Entry("stop", "rank",
+        f"a candidate alone all but repeats the outcome (share over {T.TOO_GOOD_CLASS:g}, area over "
+        f"{T.TOO_GOOD_AUC:g}; of numbers a squared rank correlation over {T.TOO_GOOD_NUMBER:g}), or is strong "
+        "and by its name or its gaps written down later"),
+    "strong-candidate": Entry("note", "rank",
+        f"a candidate alone removes over {T.STRONG_CLASS:.0%} of the uncertainty ({T.STRONG_NUMBER:.0%} for a "
+        "numeric outcome): check that it is known before"),
+    "units-kept-whole": Entry("note", "rank", "a unit is declared; says what keeping it whole changed"),
+    "ordered-in-time": Entry("caution", "rank",
+        "rows follow a time, and neighbours in it agree on the outcome: random folds flatter; `time=` makes "
+        "folds of stretches"),
+    "times-kept-apart": Entry("note", "rank",
+        "with `time=`: folds are stretches of time, and which shares that moved"),
+    "candidate-failed": Entry("stop", "against, rank, report",
+        "a candidate could not be looked at, for a fault of Envelt's; the others stand"),
+    "say-nearly-the-same": Entry("note", "relations",
+        f"columns of which every two go together at {T.NEARLY_SAME:g} or more, and each tells the other; the one "
+        "to keep, and why"),
+    "made-up-of-others": Entry("caution", "relations",
+        "a number follows exactly from others: a sum, a difference or a total"),
+    "curved-relation": Entry("note", "relations, pairwise",
+        f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a "
+        "straight line"),
+    "few-rows-correlate": Entry("caution", "relations, pairwise",
+        f"without {T.FEW_CARRY_MOST} rows at most a correlation of {T.FEW_CARRY_LEAST:g} or more halves, or "
+        "turns"),
+    "only-within": Entry("caution", "against, contingency, relations",
+        f"the reverse: a difference, or a correlation of {T.WITHIN_LEAST:g} or more, within groups, of which "
+        f"over all rows at most {T.VANISH_LEFT:.0%} (of a correlation {T.WITHIN_LEFT:.0%}) shows, with p under "
+        f"{T.ONLY_P:g}"),
+    "equal-summaries": Entry("caution", "relations, pairwise",
+        "columns whose mean, deviation (and correlation with a numeric outcome) agree to two digits, and whose "
+        "shapes do not"),
+    "more-together": Entry("note", "relations",
+        "two candidates say surely more about the outcome together than the sum of both alone"),
+    "never-normal": Entry("note", "transforms",
+        f"no transform makes a number normal: over {T.SPIKED:.0%} of its rows share one value "
+        f"({T.OVER_THE_NEXT:g} times the next most frequent), over {T.EXCESS_ZEROS:.0%} are 0 beside a "
+        "continuous rest, or it has two peaks"),
+    "straighter-with": Entry("note", "transforms",
+        f"a straight line in a transform says at least {T.STRAIGHTER:.0%} more of the outcome on rows held out "
+        "than in the number as it is"),
+    "classes-separate": Entry("note", "embed",
+        f"classes whose rows have mostly neighbours of their own, {T.APART:.0%} of the way from chance to all"),
+    "no-separation": Entry("note", "embed",
+        "the neighbours of a row are of its class about as often as chance would have it"),
+    "rows-among-others": Entry("note", "embed",
+        "rows of a class that keeps to itself whose neighbours are mostly of one other class: slips, or cases "
+        "of their own"),
+    "map-misleads": Entry("caution", "embed",
+        f"under {T.RECALLED:.0%} of the nearest rows kept, or {T.RECALLED_OF_DOUBTFUL:.0%} where trustworthiness "
+        f"is under {T.TRUSTED:g}: no map to read row by row"),
+    "pieces-by-column": Entry("note", "embed", "the map falls into pieces, and one column says which a row lies in"),
+    "class-in-pieces": Entry("note", "embed",
+        f"a class that keeps to itself lies in several pieces of the map, each with over {T.PIECE_OF_CLASS:.0%} "
+        "of it"),
+    "outcome-among-inputs": Entry("caution", "embed", "the column that colours the map is among those it is made of"),
+    "identifier-among-inputs": Entry("caution", "embed", "an identifier is among the columns the map is made of"),
+    "unseen-levels": Entry("caution", "prepare",
+        "rows have levels that the training rows do not have, and what they were taken as"),
+    "outside-transform": Entry("caution", "prepare",
+        "values that a fitted transform cannot be taken of, and what they were taken as"),
+    "unreadable-values": Entry("caution", "prepare",
+        "texts that cannot be read as the numbers or dates that must stand there: taken as missing"),
+    "another-type": Entry("note", "prepare",
+        "a column came as another type than in the training rows, and was read as that"),
+    "columns-gone": Entry("caution", "prepare",
+        "columns of the training rows are not there, and are declared to count as missing"),
+    "columns-unknown": Entry("note", "prepare", "columns that the training rows do not have are left out"),
+}
+# fmt: on
+
+FIRST = (
+    "candidate-failed", "too-good-to-be-true", "counted-table", "likely-unit", "shared-values", "ordered-in-time",
+    "duplicate-rows", "turns-round", "vanishes-within", "missing-follows-outcome", "same-column", "sentinel-value",
+    "duplicate-identifier", "impossible-value", "out-of-range", "mixed-types", "coded-numbers",
+    "missing-follows-column", "level-spelling", "lopsided-outcome", "outcome-missing", "bend-without-trend",
+    "two-peaks", "gross-outliers",
+)  # fmt: skip
+"""Of one weight, what would change most comes first: what a row is, what is known too soon, what turns round."""
+
+
+def _spaced(text: str) -> str:
+    """Write shares with a space before the sign."""
+    return re.sub(r"(?<=\d)%", " %", text)
+
+
+def catalogue_page() -> str:
+    """Return the catalogue as Markdown."""
+    rows = [f"| `{code}` | {e.weights} | {e.steps} | {_spaced(e.when)} |" for code, e in FINDINGS.items()]
+    head = (
+        "# Findings",
+        "Each finding has a code, a weight, the columns, a sentence, the evidence and advice. Every threshold stands "
+        "with its reason in `src/envelt/core/thresholds.py`; this page is written from `src/envelt/core/catalogue.py`.",
+        "| code | weight | step | when |\n|---|---|---|---|",
+    )
+    return "\n\n".join(head) + "\n" + "\n".join(rows) + "\n"
