@@ -1,7 +1,7 @@
 """Every finding there is: its weights, the steps that make it, and when, with the thresholds it is made by.
 
-``docs/findings.md`` is the page that `catalogue_page` gives; a test holds them together, and a finding that is not listed here
-fails every test that makes it.
+``docs/findings.md`` is the page that `catalogue_page` gives; a test holds them together, and a finding that is not
+listed here fails every test that makes it.
 """
 
 from __future__ import annotations
