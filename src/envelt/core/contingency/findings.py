@@ -12,7 +12,8 @@ from ..finding import Finding, marked
 from ..stats.expected import expected_are_small, expected_counts, without_empty
 from ..stats.rates import Rates
 from ..words import plural
-from .crosstab import CrossTable, RateSteps
+from .crosstab import CrossTable
+from .level_rates import RateSteps
 
 Ints = NDArray[np.int64]
 
