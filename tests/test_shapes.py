@@ -268,3 +268,20 @@ def test_points_off_the_band_are_those_whose_order_statistic_is_too_far(n):
     assert made.outside == pytest.approx(off.sum(), rel=0 if n <= 1000 else 0.02)
     whole = normal_qq(np.round(x), step=1.0)
     assert whole.outside < np.sum(np.diff(np.round(x)) == 0)  # steps of recording are not departures
+
+
+@pytest.mark.parametrize("times", [2, 7])
+def test_values_that_units_repeat_heap_no_more_than_once(times):
+    r = np.random.default_rng(2)
+    spoken = []
+    for _ in range(60):
+        x = np.sort(np.where(r.random(300) < r.uniform(0, 0.3), 0.0, np.floor(r.exponential(12, 300))))
+        alone, often = atom_at(x, 1.0, 0), np.repeat(x, times)
+        seen = atom_at(often, 1.0, 0, float(times))
+        assert (alone is None) == (seen is None)
+        if alone is not None and seen is not None:
+            assert (seen.rows, seen.value) == (times * alone.rows, alone.value)
+            assert seen.expected == pytest.approx(times * alone.expected)
+        spoken.append(alone is not None)
+        assert (round_spikes(x, 1.0) is None) == (round_spikes(often, 1.0, float(times)) is None)
+    assert 0 < sum(spoken) < 60

@@ -72,7 +72,8 @@ def column_shape_of(
     """
     ordered, summary = column.ordered[0], column.summary
     step = recorded_step(ordered) if step is None else step
-    spikes, atoms = round_spikes(ordered, step), [atom_at(ordered, step, end) for end in (0, -1)]
+    effect = column.distribution_effect
+    spikes, atoms = round_spikes(ordered, step, effect), [atom_at(ordered, step, end, effect) for end in (0, -1)]
     zeros = next((a for a in atoms if a and a.value == 0), None)
     bound = next((a for a in atoms if a and a.value != 0 and a.rows > T.BOUND_RATIO * a.expected), None)
     if bound and not _is_limit(bound, ordered):
@@ -84,7 +85,6 @@ def column_shape_of(
         body = body[body != bound.value]
     some = body[:: max(1, len(body) // DIP_ROWS)]
     distinct_few = len(ordered) > 0 and _distinct(ordered) <= T.FEW_DISTINCT
-    effect = column.sampling.distribution_effect(column.values)
     between = spikes.spacing if spikes else step
     dip, spread = (UNDEFINED_TEST, 0.0) if distinct_few else dip_test(some, effect, between)
     found: list[Finding] = []
@@ -113,18 +113,18 @@ def _distinct(ordered: Floats) -> int:
     return int(np.count_nonzero(np.diff(ordered))) + 1
 
 
-def heaped_ends(ordered: Floats) -> tuple[float, float]:
+def heaped_ends(ordered: Floats, effect: float) -> tuple[float, float]:
     """Return between which values a column was cut off: its ends where rows heap there, else infinities.
 
     Parameters
     ----------
-    ordered
-        Sorted values, shape (n,).
+    ordered, effect
+        Sorted values, shape (n,), and what units inflate their variances by.
     """
     step = recorded_step(ordered) if len(ordered) else 0.0
     ends = []
     for end, none in ((0, -np.inf), (-1, np.inf)):
-        atom = atom_at(ordered, step, end)
+        atom = atom_at(ordered, step, end, effect)
         heaped = atom is not None and atom.rows > T.BOUND_RATIO * atom.expected and _is_limit(atom, ordered)
         ends.append(float(ordered[end]) if heaped else none)
     return ends[0], ends[1]

@@ -127,7 +127,8 @@ class NumberDistribution(Remade):
             calendar = unit, calendar_profile(self.rows.ordered)
         else:
             start = None if look.start is None else float(scale.place(np.array([look.start]))[0])
-            heaps = round_spikes(pooled, recorded_step(pooled)) if scale.name == "linear" and not self.dates else None
+            plain = scale.name == "linear" and not self.dates
+            heaps = round_spikes(pooled, recorded_step(pooled), self.rows.distribution_effect) if plain else None
             bins = readable_bins(scale.place(pooled), look.bins, look.width, start, heaps.spacing if heaps else None)
             if scale.name != "linear":
                 bins = between_values(bins, scale, pooled)
@@ -158,7 +159,7 @@ class NumberDistribution(Remade):
         low, high = (min(g[0] for g in ordered), max(g[-1] for g in ordered)) if ordered else (0.0, 1.0)
         limits = self.limits or named_limits(self.columns[0])
         if self.scale.name == "linear" and not self.dates:
-            heaped = heaped_ends(self.pooled)
+            heaped = heaped_ends(self.pooled, self.rows.distribution_effect)
             limits = max(limits[0], heaped[0]), min(limits[1], heaped[1])
         bounds = _bounds(self.scale, float(low), float(high), limits, self.dates)
         return densities([self.scale.place(g) for g in self.rows.ordered], bounds, self.look.bandwidth)

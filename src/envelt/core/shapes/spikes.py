@@ -40,12 +40,19 @@ class Atom:
     expected: float
 
 
-def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
+def round_spikes(ordered: Floats, step: float, effect: float = 1.0) -> RoundSpikes | None:
     """Find rows heaped at multiples of a round number of recorded steps.
 
     Multiples that lie closer than an eighth of a deviation cannot be seen, and are not looked at. The rows at multiples
     of m are compared with the mean over a whole period of m steps about each multiple,
     which no other regularity of the grid can raise.
+
+    Parameters
+    ----------
+    ordered, step
+        Sorted values, shape (n,), and the step in which they were recorded.
+    effect
+        What units inflate variances by; 1 where rows are cases.
     """
     if not step or len(ordered) < T.LEAST_SHAPE:
         return None
@@ -72,7 +79,7 @@ def round_spikes(ordered: Floats, step: float) -> RoundSpikes | None:
             continue
         here, about = counts[at], _period_mean(total, counts, at, m)
         expected = float(about.sum())
-        z = (here.sum() - expected) / np.sqrt(max(here.sum() * (1 - 1 / m), 1.0))
+        z = (here.sum() - expected) / np.sqrt(effect * max(here.sum() * (1 - 1 / m), 1.0))
         enough = here.sum() - expected >= T.SPIKE_SHARE * n and here.sum() > T.SPIKE_RATIO * expected
         rounded = enough and z > max(T.SURE, best) and _spread_over(here - about) and _agree(here, about)
         if rounded and not _by_divisor(counts, low, m, float(here.sum())) and not _popular(counts, at):
@@ -135,18 +142,19 @@ def _agree(here: Floats, about: Floats) -> bool:
     return above >= T.SPIKE_LEAST and above >= T.SPIKE_AGREE * int(body.sum())
 
 
-def atom_at(ordered: Floats, step: float, end: int) -> Atom | None:
+def atom_at(ordered: Floats, step: float, end: int, effect: float = 1.0) -> Atom | None:
     """Return the smallest (``end`` 0) or largest (−1) value if far more rows hold it than its neighbours say.
 
     The neighbours are two runs of values beside it, each of 30 rows or more: a smooth distribution that falls
-    off geometrically has c₁² / c₂ rows at the end, c₁ and c₂ the mean rows a value in the two runs.
+    off geometrically has c₁² / c₂ rows at the end, c₁ and c₂ the mean rows a value in the two runs. Rows are counted by
+    what they say: over the ``effect`` of units.
     """
     n = len(ordered)
     if n < T.LEAST_SHAPE or ordered[0] == ordered[-1]:
         return None
     values = ordered if end == 0 else -ordered[::-1]
     rows = int(np.searchsorted(values, values[0], "right"))
-    if rows < max(T.ATOM_SHARE * n, 10) or rows == n:
+    if rows < max(T.ATOM_SHARE * n, 10 * effect) or rows == n:
         return None
     value = float(ordered[end])
     if not step:
@@ -156,11 +164,11 @@ def atom_at(ordered: Floats, step: float, end: int) -> Atom | None:
     for cells in range(1, int(place[-1]) // 2 + 1):
         c1 = int(np.searchsorted(place, cells, "right"))
         c2 = int(np.searchsorted(place, 2 * cells, "right")) - c1
-        if min(c1, c2) < 30:
+        if min(c1, c2) < 30 * effect:
             if cells > 200:
                 return None
             continue
         expected = (c1 / cells) * max(c1 / c2, 1.0)
-        sure = np.log(rows / expected) / np.sqrt(1 / rows + 4 / c1 + 1 / c2)
+        sure = np.log(rows / expected) / np.sqrt(effect * (1 / rows + 4 / c1 + 1 / c2))
         return Atom(value, rows, expected) if rows > T.ZERO_RATIO * expected and sure > T.ATOM_SURE else None
     return None

@@ -129,6 +129,11 @@ class GroupedRows(Remade):
         return spread.test, effect
 
     @cached_property
+    def distribution_effect(self) -> float:
+        """What units inflate the variance of the distribution by, see `Sampling.distribution_effect`."""
+        return self.sampling.distribution_effect(self.values)
+
+    @cached_property
     def moments(self) -> MomentSummary:
         """Count, mean and central moments of each group."""
         tally = Moments(len(self.labels))

@@ -198,7 +198,7 @@ def _of_counts(distinct: Floats, count: NDArray[np.int64]) -> tuple[float, float
 def _peaks(ordered: Floats, effect: float) -> tuple[Significance, TwoPeaks | None]:
     """Test for two peaks as the distribution does: zeros that heap aside, round numbers spread over their spacing."""
     step = recorded_step(ordered)
-    spikes, low = round_spikes(ordered, step), atom_at(ordered, step, 0)
+    spikes, low = round_spikes(ordered, step, effect), atom_at(ordered, step, 0, effect)
     body = ordered[ordered != 0] if low is not None and low.value == 0 else ordered
     dip = dip_test(body[:: max(1, len(body) // DIP_ROWS)], effect, spikes.spacing if spikes else step)[0]
     return dip, peaks_of(body, dip)
