@@ -131,6 +131,8 @@ def statement_of(path: Path, change: Any) -> list[int]:
         n for n in ast.walk(ast.parse(path.read_text("utf-8")))
         if isinstance(n, ast.stmt) and n.lineno <= line <= (n.end_lineno or 0)
     ]  # fmt: skip
+    if not around:
+        return [line]
     inner = min(around, key=lambda n: (n.end_lineno or 0) - n.lineno)
     whole = isinstance(inner, ast.If | ast.For | ast.While | ast.With | ast.FunctionDef | ast.ClassDef | ast.Try)
     return [inner.lineno, line] if whole else list(range(inner.lineno, (inner.end_lineno or 0) + 1))
