@@ -21,7 +21,6 @@ State = dict[str, Any]
 
 NAME = {"type": "string", "minLength": 1}
 NUMBER = {"type": "number"}
-TEXT_OR_NUMBER = {"type": ["string", "number"]}
 UNSEEN = ("other", "missing", "error")
 
 

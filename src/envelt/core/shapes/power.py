@@ -43,9 +43,6 @@ class FittedPower(NamedTuple):
     gain: float
 
 
-UNFITTED = FittedPower(float("nan"), float("nan"), float("nan"), 0.0)
-
-
 def box_cox(values: Floats, power: float) -> Floats:
     """Return (x^λ − 1) / λ, log x at 0, of values above zero (Box & Cox 1964, J R Stat Soc B 26, 211–252)."""
     logs = np.log(values)
