@@ -3,15 +3,25 @@
 import numpy as np
 import pandas as pd
 import pytest
-from scipy import stats
+from scipy import optimize, stats
+from scipy.spatial import procrustes
 
 from envelt import Study
 from envelt.core.columns.coarse import Coarse
 from envelt.core.columns.outcome import NumericOutcome
+from envelt.core.embed.quality import agreement
+from envelt.core.relations import forms
+from envelt.core.stats import held_out_line
+from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.expected import expected_are_small
+from envelt.core.stats.explained import explained_share
+from envelt.core.stats.folds import hash_blocks
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.rates import calendar_rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
+from envelt.core.stats.targets import ClassTarget, NumberTarget
+from envelt.core.stats.trend import least_squares
 from envelt.core.within.search import turn_rounds
 from samples import rows
 
@@ -74,3 +84,147 @@ def test_of_two_columns_that_say_the_same_neither_turns_within_the_other(shared,
     columns = [Coarse(name, cut(v), tuple("123456"), True) for name, v in (("a", a), ("b", b))]
     turned = turn_rounds(columns, NumericOutcome("y", y), rows(y))
     assert [t.name for t in turned] == (["a"] if found else [])
+
+
+def test_welchs_f_of_several_groups_is_the_papers():
+    r = np.random.default_rng(1)
+    groups = [r.normal(m, s, n) for m, s, n in ((0, 1, 12), (0.4, 2, 30), (0.1, 0.5, 25), (0.9, 3, 40))]
+    made = GroupedRows(
+        np.concatenate(groups), np.repeat(range(4), [len(g) for g in groups]), tuple("abcd"), rows(range(107))
+    )
+    n, mean, variance = (np.array([f(g) for g in groups]) for f in (len, np.mean, lambda g: np.var(g, ddof=1)))
+    w = n / variance
+    between = np.sum(w * (mean - np.sum(w * mean) / w.sum()) ** 2) / 3
+    spread = np.sum((1 - w / w.sum()) ** 2 / (n - 1))
+    f = between / (1 + 2 * 2 / 15 * spread)
+    assert made.tests["welch_anova"] == pytest.approx((f, stats.f.sf(f, 3, 15 / (3 * spread))), rel=1e-9)
+
+
+def test_blocks_of_rows_are_those_of_splitmix():
+    def block(row, seed):
+        mask = 2**64 - 1
+        z = (row + (seed + 1) * 0x9E3779B97F4A7C15) & mask
+        z = ((z ^ (z >> 30)) * 0xBF58476D1CE4E5B9) & mask
+        z = ((z ^ (z >> 27)) * 0x94D049BB133111EB) & mask
+        return (z ^ (z >> 31)) % 50
+
+    at = np.array([0, 1, 7, 1_000_003, 2**40 + 5])
+    assert hash_blocks(at, 3).tolist() == [block(int(k), 3) for k in at]
+
+
+def test_the_held_out_line_of_classes_is_the_least_of_its_loss():
+    r = np.random.default_rng(0)
+    at, counts = np.linspace(-1.5, 1.5, 12), r.integers(1, 30, (12, 3)).astype(float)
+
+    def loss(b):
+        line = np.concatenate([np.zeros((12, 1)), np.stack([np.ones(12), at], 1) @ b.reshape(2, 2)], axis=1)
+        rates = np.exp(line) / np.exp(line).sum(axis=1, keepdims=True)
+        return -np.sum(counts * np.log(rates)) + held_out_line.RIDGE / 2 * np.sum(b.reshape(2, 2)[1] ** 2), rates
+
+    best = optimize.minimize(lambda b: loss(b)[0], np.zeros(4), method="BFGS", options={"gtol": 1e-9})
+    assert held_out_line._logistic(at, counts) == pytest.approx(loss(best.x)[1], abs=1e-5)
+
+
+def test_targets_score_rows_as_they_say():
+    r = np.random.default_rng(3)
+    target = ClassTarget(r.integers(0, 3, 200), 3)
+    cell, base = r.integers(0, 4, 200), np.array([0.5, 0.3, 0.2])
+    rates = r.dirichlet([2, 2, 2], 4)
+    gain = target.gain(rates, base, np.array(0.3), np.array(0.8))
+    b, loss = -np.log(base)[target.codes], -np.log(rates)[cell, target.codes]
+    want = ((b - loss) - 0.3 * b) / 0.8
+    assert target.gain_of_rows(gain, cell) == pytest.approx(want)
+    moments = target.gain_moments(target.sums(cell, 4), gain)
+    assert moments == pytest.approx((want.sum(), np.sum(want**2)))
+    assert target.loss(target.sums(cell, 4), rates) == pytest.approx(loss.sum())
+    number = NumberTarget.of(r.gamma(2, 3, 200))
+    sums, means = number.sums(cell, 4), r.normal(size=(4, 1))
+    away = number.values - means[cell, 0]
+    assert number.loss(sums, means) == pytest.approx(np.sum(away**2))
+    assert number.variance(sums.sum(axis=0), number.base(sums.sum(axis=0))) == pytest.approx([1.0])
+    gain = number.gain(means, np.array([0.2]), np.array(0.4), np.array(1.1))
+    b = (number.values - 0.2) ** 2
+    want = ((b - away**2) - 0.4 * b) / 1.1
+    assert number.gain_of_rows(gain, cell) == pytest.approx(want)
+    assert number.gain_moments(sums, gain) == pytest.approx((want.sum(), np.sum(want**2)))
+
+
+@pytest.mark.parametrize("confidence", [0.8, 0.95])
+def test_shares_explained_end_where_their_statistic_has_its_tails(confidence):
+    tail = (1 - confidence) / 2
+    low, high = explained_share(0.4, 9.0, np.array([3.0, 150.0]), 154, 1.0, True, confidence)
+    for end, share in ((low, 1 - tail), (high, tail)):
+        assert stats.ncf.cdf(9.0, 3, 150, 154 * end**2 / (1 - end**2)) == pytest.approx(share, abs=1e-6)
+    low, high = explained_share(0.25, 30.0, np.array([6.0, 2.0]), 200, 2.0, False, confidence)
+    for end, share in ((low, 1 - tail), (high, tail)):
+        assert stats.ncx2.cdf(15.0, 6, 100 * 2 * end**2) == pytest.approx(share, abs=1e-6)
+
+
+def test_two_maps_agree_as_procrustes_says():
+    r = np.random.default_rng(5)
+    one = r.normal(size=(80, 2))
+    other = 3 * one @ np.array([[0.6, -0.8], [0.8, 0.6]]) + [4, -2] + r.normal(size=(80, 2))
+    fit, moved = agreement(one, other)
+    first, second, disparity = procrustes(one, other)
+    assert fit**2 == pytest.approx(1 - disparity)
+    scale = np.sqrt(np.sum((one - one.mean(axis=0)) ** 2))
+    size = np.sqrt(np.mean((one - one.mean(axis=0)) ** 2))
+    assert moved == pytest.approx(np.sqrt(np.sum((first - second) ** 2, axis=1)) * scale / size)
+
+
+def test_a_line_stands_where_least_squares_puts_it():
+    r = np.random.default_rng(6)
+    x, y = r.gamma(2, 3, 50), r.normal(size=50)
+    assert least_squares(x, y).at(x) == pytest.approx(np.polyval(np.polyfit(x, y, 1), x))
+
+
+def test_units_that_hold_both_sides_take_nothing_off_what_a_difference_of_rates_says():
+    r = np.random.default_rng(7)
+    unit = np.repeat(np.arange(80), 10)
+    side = np.tile([0, 1], 400)
+    event = (r.random(800) < np.repeat(r.choice([0.1, 0.9], 80), 10)).astype(int)
+    both = Crossing.of(side, event, (2, 2), Sampling.of_units(unit)).two_by_two()["risk_difference"]
+    plain = Crossing.of(side, event, (2, 2), rows(side)).two_by_two()["risk_difference"]
+    assert both.high - both.low == pytest.approx(plain.high - plain.low, rel=0.02)
+    whole = Crossing.of(unit % 2, event, (2, 2), Sampling.of_units(unit)).two_by_two()["risk_difference"]
+    assert whole.high - whole.low > 2 * (plain.high - plain.low)
+
+
+def test_a_number_that_all_but_repeats_the_outcome_is_known_too_soon_and_a_near_one_is_strong():
+    r = np.random.default_rng(9)
+    y = r.normal(size=600)
+    frame = pd.DataFrame({"y": y, "cubed": y**3, "near": y + 0.2 * r.normal(size=600), "noise": r.normal(size=600)})
+    weights = {f.columns[0]: f.code for f in Study(frame, outcome="y").rank().findings}
+    assert weights["cubed"] == "too-good-to-be-true"
+    assert weights["near"] == "strong-candidate"
+
+
+def test_what_is_missing_and_what_is_compared_is_said():
+    r = np.random.default_rng(10)
+    level = np.where(r.random(300) < 0.2, None, r.choice(["a", "b", "c"], 300))
+    frame = pd.DataFrame({"level": level, "y": r.normal(size=300), "x": r.normal(size=300)})
+    missing = int(pd.isna(frame["level"]).sum())
+    assert any(f"{missing} rows have no level" in line for line in Study(frame, outcome="y").against("level").about)
+    frame["three"], frame["g"] = r.choice(["k", "l", "m"], 300), r.choice(["u", "v"], 300)
+    pooled = Study(frame, outcome="three", event="l").against("x", by="g").pooled
+    assert "against the rest" in str(pooled.reset_index().iloc[0].tolist())
+
+
+def test_the_screen_of_forms_is_the_share_between_bins():
+    r = np.random.default_rng(11)
+    columns = [r.normal(size=400), r.gamma(2, 1, 400), r.normal(size=400)]
+    columns[1] = columns[1] + columns[0] ** 2
+    columns[2][r.random(400) < 0.2] = np.nan
+    share, n = forms.shares_between_bins(columns)
+    for i in range(3):
+        for j in range(3):
+            both = ~np.isnan(columns[i]) & ~np.isnan(columns[j])
+            ranks = stats.rankdata(columns[i][~np.isnan(columns[i])])
+            place = np.full(400, -1)
+            place[~np.isnan(columns[i])] = np.clip(
+                (ranks - 0.5) / len(ranks) * forms.SCREEN_BINS, 0, forms.SCREEN_BINS - 1
+            )
+            y, at = columns[j][both], place[both]
+            inside = sum(np.sum((y[at == k] - y[at == k].mean()) ** 2) for k in np.unique(at))
+            assert n[i, j] == both.sum()
+            assert share[i, j] == pytest.approx(1 - inside / np.sum((y - y.mean()) ** 2), abs=1e-9)

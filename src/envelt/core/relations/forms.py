@@ -40,7 +40,7 @@ def forms_of(sides: list[Side], sampling: Sampling, seed: int) -> NDArray[np.int
     looked = max(SCREEN_LEAST, min(SCREEN_ROWS, SCREEN_CELLS // len(at) ** 2))
     if rows > looked:
         keep = np.sort(np.random.default_rng([seed, 0x5C]).choice(rows, looked, replace=False))
-    share, n = _between_bins([c[keep] for c in numbers])
+    share, n = shares_between_bins([c[keep] for c in numbers])
     noise = (SCREEN_BINS - 1) / np.maximum(n, 1)
     related = (np.maximum(share, share.T) > noise + T.SCREEN_SURE * np.sqrt(2 * noise / np.maximum(n, 1))) & (n >= 30)
     two = np.array([sides[i].what == "two" for i in at], bool)  # with each other they have no form
@@ -65,7 +65,7 @@ def forms_of(sides: list[Side], sampling: Sampling, seed: int) -> NDArray[np.int
     return out
 
 
-def _between_bins(columns: list[Floats]) -> tuple[Floats, Floats]:
+def shares_between_bins(columns: list[Floats]) -> tuple[Floats, Floats]:
     """Return the share of each column (second) between eight quantile bins of each (first), and their common rows."""
     values = np.stack(columns)
     present = ~np.isnan(values)
