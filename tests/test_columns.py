@@ -342,3 +342,71 @@ def test_missing_that_follows_any_outcome_is_found_and_chance_is_not(numeric):
     frame["b"] = np.where(r.permutation(lost), np.nan, r.normal(size=1500))
     found = [f.columns for f in Study(frame, outcome="y").inventory().findings if f.code == "missing-follows-outcome"]
     assert found == [("a", "y")]
+
+
+@pytest.mark.parametrize(
+    ("levels", "order"),
+    [
+        ("Fairly High|Average|Very High|Fairly Low|Very Low", "Very Low|Fairly Low|Average|Fairly High|Very High"),
+        ("A|A-|B|B+|C-", "C-|B|B+|A-|A"),
+        ("3 beds|4+ beds|1-2 beds", "1-2 beds|3 beds|4+ beds"),
+        ("12+ yrs|0-5yrs|6-11yrs", "0-5yrs|6-11yrs|12+ yrs"),
+        (">2l|<1l|1-1.5l|1.5-2l", "<1l|1-1.5l|1.5-2l|>2l"),
+        ("60+|never|1-4 per day|20-29 per day|5-9 per day", "never|1-4 per day|5-9 per day|20-29 per day|60+"),
+        ("Sun|Thur|Fri|Sat", "Thur|Fri|Sat|Sun"),
+        ("July|Jan|Sept|Mar", "Jan|Mar|July|Sept"),
+        ("mercredi|lundi|mardi", "lundi|mardi|mercredi"),
+        ("3rd|1st|2nd", "1st|2nd|3rd"),
+        ("Urban|Rural|Suburban", "Rural|Suburban|Urban"),
+        ("2 to 3 years ago|within 1 yr|5 to 9 years ago", "within 1 yr|2 to 3 years ago|5 to 9 years ago"),
+        ("A|B|C", ""),
+        ("arm 1|arm 2|arm 3", ""),
+        ("red|green|blue", ""),
+        ("F0|F1|F2", ""),
+        ("low|middle|east", ""),
+        ("mayor|may|june", ""),
+    ],
+)
+def test_levels_that_carry_an_order_have_it_whatever_order_they_come_in(levels, order):
+    r = np.random.default_rng(1)
+    column = Study(pd.DataFrame({"x": r.choice(levels.split("|"), 200)})).table["x"]
+    assert (column.kind == "ordinal") == bool(order)
+    if order:
+        assert column.levels == tuple(order.split("|"))
+
+
+def test_measures_in_whole_units_are_quantities_and_counts_are_counted():
+    r = np.random.default_rng(2)
+    n = 900
+    frame = pd.DataFrame(
+        {
+            "height": np.round(r.normal(170, 9, n)),
+            "pulse": np.round(r.normal(72, 12, n)),
+            "weeks": np.round(r.normal(39, 2.5, n)),
+            "income": np.round(r.normal(52_000, 9_000, n), -2),
+            "state_income": r.integers(20_000, 90_000, n),
+            "city_mpg": np.round(r.normal(24, 6, n)).clip(9),
+            "code_lines": np.round(r.gamma(2, 60, n)) + 40,
+            "calls_waiting": r.poisson(31, n),
+            "visits": r.poisson(3, n),
+            "jumps": np.round(r.exponential(9, n)),
+            "students": np.round(r.normal(300, 60, n)),
+            "litters": 1 + (r.random(n) < 0.05) + (r.random(n) < 0.01),
+            "home_state": r.integers(1, 51, n),
+        }
+    )
+    kinds = Study(frame).inventory().table["kind"].to_dict()
+    measured = ("height", "pulse", "weeks", "income", "state_income", "city_mpg", "code_lines")
+    counted = ("calls_waiting", "visits", "jumps", "students", "litters")
+    assert {k: kinds[k] for k in measured} == dict.fromkeys(measured, "continuous")
+    assert {k: kinds[k] for k in counted} == dict.fromkeys(counted, "discrete")
+    assert kinds["home_state"] == "nominal"
+
+
+def test_times_of_day_are_read_as_hours_and_ratios_are_not():
+    frame = pd.DataFrame({"at": ["13:30", "06:05", "9:15", "23:59"] * 30, "took": ["1:02:30", "0:59:00", "12:00:00"] * 40})
+    frame["odds"] = ["2:1", "5:2", "10:3"] * 40
+    table = Study(frame).table
+    assert table["at"].values[:4].tolist() == pytest.approx([13.5, 6 + 5 / 60, 9.25, 23 + 59 / 60], abs=1e-6)
+    assert table["took"].values[:3].tolist() == pytest.approx([1 + 2.5 / 60, 59 / 60, 12], abs=1e-6)
+    assert table["odds"].kind == "nominal"

@@ -17,6 +17,8 @@ from envelt.core.stats.expected import expected_are_small
 from envelt.core.stats.explained import explained_share
 from envelt.core.stats.folds import hash_blocks
 from envelt.core.stats.groups import GroupedRows
+from envelt.core.stats.of_rows.proportions import odds_ratio, risk_ratio
+from envelt.core.stats.of_rows.tables import chi_square_simulated
 from envelt.core.stats.rates import calendar_rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
@@ -228,3 +230,44 @@ def test_the_screen_of_forms_is_the_share_between_bins():
             inside = sum(np.sum((y[at == k] - y[at == k].mean()) ** 2) for k in np.unique(at))
             assert n[i, j] == both.sum()
             assert share[i, j] == pytest.approx(1 - inside / np.sum((y - y.mean()) ** 2), abs=1e-9)
+
+
+def test_drawn_tables_say_what_all_tables_would():
+    table = np.array([[3, 0, 2], [1, 4, 1], [0, 1, 5]])
+    drawn = chi_square_simulated(table, draws=999)
+    assert (1000 * drawn.p) % 1 == pytest.approx(0, abs=1e-9)
+    every = stats.random_table(table.sum(axis=1), table.sum(axis=0)).rvs(100_000, random_state=0)
+    expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / table.sum()
+    share = np.mean(np.sum((every - expected) ** 2 / expected, axis=(1, 2)) >= drawn.statistic - 1e-9)
+    assert drawn.p == pytest.approx(share, abs=4 * np.sqrt(share * (1 - share) / 999))
+
+
+@pytest.mark.parametrize("effect", [odds_ratio, risk_ratio])
+def test_ratios_of_rates_are_the_textbooks_and_none_where_nobody_has_it(effect):
+    assert effect(0, 20, 0, 30) == pytest.approx((np.nan,) * 3, nan_ok=True)
+    assert effect(3, 0, 4, 10) == pytest.approx((np.nan,) * 3, nan_ok=True)
+    a, b, c, d = 12, 30 - 12, 5, 40 - 5
+    logged = np.log(a * d / (b * c)) if effect is odds_ratio else np.log((12 / 30) / (5 / 40))
+    se = np.sqrt(1 / a + 1 / b + 1 / c + 1 / d) if effect is odds_ratio else np.sqrt(1 / 12 - 1 / 30 + 1 / 5 - 1 / 40)
+    z = stats.norm.ppf(0.975)
+    assert effect(5, 40, 12, 30) == pytest.approx(tuple(np.exp(logged + np.array([0, -z, z]) * se)), rel=1e-6)
+    halves = np.array([12.5, 18.5, 0.5, 40.5])
+    if effect is odds_ratio:
+        low = np.exp(np.log(12.5 * 40.5 / (18.5 * 0.5)) - z * np.sqrt(np.sum(1 / halves)))
+        assert effect(0, 40, 12, 30)[:2] == pytest.approx((12.5 * 40.5 / (18.5 * 0.5), low), rel=1e-6)
+
+
+def test_tables_name_the_cells_that_are_empty_and_the_step_between_two_levels():
+    r = np.random.default_rng(12)
+    grade = r.integers(1, 8, 4_000)
+    event = r.random(4_000) < np.where(grade > 4, 0.6, 0.1)
+    frame = pd.DataFrame({"grade": grade, "y": np.where(event, "yes", "no"), "place": r.choice(list("uvw"), 4_000)})
+    frame = frame[~((frame["grade"] == 2) & (frame["place"] == "v"))]
+    study = Study(frame, outcome="y", kinds={"grade": "ordinal"})
+    found = {f.code: f for f in study.contingency("grade", "y").findings}
+    assert found["step-not-trend"].evidence["cut_between"] == ["4", "5"]
+    empty = next(f for f in study.contingency("grade", "place").findings if f.code == "empty-cell")
+    assert empty.statement.startswith("A combination of grade and place has no row: '2' with 'v'")
+    frame = frame[~((frame["grade"] == 6) & (frame["place"] == "w"))]
+    more = Study(frame, outcome="y", kinds={"grade": "ordinal"}).contingency("grade", "place")
+    assert any(f.statement.startswith("2 combinations of grade and place have no row") for f in more.findings)

@@ -15,6 +15,9 @@ FEW_UNNAMED_CODES = 20  # of one width with uneven gaps, and no word in the name
 CLOCK_TIMES = 60  # different values, none with 60 to 99 in its last digits: by chance under 1 in 10^13
 FEW_CODES = 60  # more codes of one width than this are as likely amounts
 ROWS_PER_STEP = 5  # a value that is a level recurs; with fewer rows each, few values only mean few rows
+MEASURED = 14  # different whole numbers: of fewer, most scales and counts have as many
+EMPTY_BOTTOM = 0.06  # of the 95 % point, below which a measure has no values and a count has many
+AS_POISSON_COUNTS = 0.25  # by which the variance of counts of chance events may differ from their mean
 MANY_WHOLE = 100  # so many different whole numbers over a range above 1,000 are a quantity
 
 NEARLY_CONSTANT = 0.99  # the rest is under 1 % of rows: too few to learn from in most tables

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 MOST_GRADES = 40
 
@@ -40,39 +41,128 @@ SCALES: tuple[tuple[str, ...], ...] = (
     ("bronze", "silver", "gold", "platinum", "diamond"),
     ("beginner", "intermediate", "advanced", "expert"),
     ("junior", "mid", "senior", "lead"),
+    ("rural", "suburban", "urban"),
+    ("no", "partial", "full"),
+    ("few", "some", "many", "most", "all"),
+    ("never", "rarely", "occasionally", "frequently", "always"),
+    ("never", "occas", "freq", "regul", "heavy"),
+    ("asstprof", "assocprof", "prof"),
+    ("assistant", "associate", "full"),
+    ("assistant professor", "associate professor", "professor"),
+    (
+        *("illiterate", "none", "no schooling", "primary", "secondary", "<hs", "less than high school", "ged"),
+        *("highschool", "high school", "hs", "some college", "associate", "college", "bachelor", "bachelors"),
+        *("univ", "university", "graduate", "grad", "master", "masters", "phd", "doctorate"),
+    ),
     ("primary", "secondary", "tertiary"),
     ("newborn", "infant", "child", "adolescent", "adult", "senior"),
     ("daily", "weekly", "monthly", "quarterly", "yearly"),
 )
 
 _NUMBER = r"[€$£]?\d[\d,. ]*\d|[€$£]?\d"
+_AFTER = r"\s*[a-z%]{0,8}(?:\s*(?:/|per|a)\s*[a-z]+)?(?:\s+ago)?"
+"""A unit behind a number: 40 to 60 per day, 3 beds, 2 to 3 years ago, 0-39 g/day."""
 _BAND = re.compile(
-    rf"(?:(?P<under><=?|≤|under |below |up to |less than )\s*)?(?P<low>{_NUMBER})\s*(?:k|m|yrs?|years?)?"
-    rf"(?:\s*(?:-|–|to|\.\.)\s*(?P<high>{_NUMBER})\s*(?:k|m|yrs?|years?)?"
-    rf"|\s*(?P<over>\+|and over|and above|or more|plus))?"
-    rf"|(?:(?P<above>>=?|≥|over |above |more than )\s*)(?P<from>{_NUMBER})\s*(?:k|m|yrs?|years?)?",
+    rf"(?:(?P<under><=?|≤|under |below |up to |less than |within )\s*)?(?P<low>{_NUMBER})(?:st|nd|rd|th)?"
+    rf"(?:{_AFTER}\s*(?:-|–|to|\.\.)\s*(?P<high>{_NUMBER}){_AFTER}"
+    rf"|\s*(?P<over>\+|and over|and above|or more|plus)?{_AFTER})"
+    rf"|(?:(?P<above>>=?|≥|over |above |more than )\s*)(?P<from>{_NUMBER}){_AFTER}",
     re.IGNORECASE,
 )
+_NOTHING = ("none", "never", "zero", "no", "nil")
+
+MONTHS = "jan feb mar apr may jun jul aug sep oct nov dec"
+WEEKDAYS = "mon tue wed thu fri sat sun"
+ELSEWHERE = (
+    ("montag", "dienstag", "mittwoch", "donnerstag", "freitag", "samstag", "sonntag"),
+    ("lundi", "mardi", "mercredi", "jeudi", "vendredi", "samedi", "dimanche"),
+    ("lunes", "martes", "miércoles", "jueves", "viernes", "sábado", "domingo"),
+    (
+        *("januar", "februar", "märz", "april", "mai", "juni"),
+        *("juli", "august", "september", "oktober", "november", "dezember"),
+    ),
+    (
+        *("janvier", "février", "mars", "avril", "mai", "juin"),
+        *("juillet", "août", "septembre", "octobre", "novembre", "décembre"),
+    ),
+    (
+        *("enero", "febrero", "marzo", "abril", "mayo", "junio"),
+        *("julio", "agosto", "septiembre", "octubre", "noviembre", "diciembre"),
+    ),
+)
+_CALENDAR = {
+    "months": ("january february march april may june july august september october november december", MONTHS),
+    "weekdays": ("monday tuesday wednesday thursday friday saturday sunday", WEEKDAYS),
+}
+
+_POLES = {
+    **dict.fromkeys(("low", "poor", "bad", "weak", "small", "few", "unlikely", "dissatisfied", "unhappy", "light"), -1),
+    **dict.fromkeys(("average", "medium", "moderate", "middle", "mid", "fair", "normal", "neutral", "ok", "okay"), 0),
+    **dict.fromkeys(("high", "good", "strong", "large", "many", "likely", "satisfied", "happy", "heavy"), 1),
+    **dict.fromkeys(("severe", "excellent", "huge"), 4),
+}
+_HOW = {
+    **dict.fromkeys(("slightly", "somewhat", "fairly", "rather", "quite", "a bit", "relatively"), 1),
+    **dict.fromkeys(("very", "extra", "really"), 3),
+    **dict.fromkeys(("extremely",), 4),
+}
+_LETTER = re.compile(r"([A-F])([+-]?)")
 
 
 def grade_order(levels: list[str]) -> tuple[str, ...]:
-    """Return the levels in the order of a known scale or of their bands, or nothing where none fits."""
+    """Return the levels in the order of a known scale, of the calendar or of their bands; nothing where none fits."""
     if not 3 <= len(levels) <= MOST_GRADES:
         return ()
     folded = {re.sub(r"[\s_-]+", " ", level.strip().casefold()): level for level in levels}
     if len(folded) != len(levels):
         return ()
-    for scale in SCALES:
+    for scale in (*SCALES, *ELSEWHERE):
         if set(folded) <= set(scale):
             return tuple(folded[g] for g in scale if g in folded)
+    for places in (_on_the_calendar(folded), _between_poles(folded), _letters(folded)):
+        if places is not None and len(set(places)) == len(places):
+            return tuple(level for _, level in sorted(zip(places, folded.values(), strict=True)))
     return _band_order(levels)
 
 
+def _on_the_calendar(folded: Mapping[str, str]) -> list[int] | None:
+    """Return the place of each month, or weekday, however it is shortened: Thur, Sept, July."""
+    for whole, short in _CALENDAR.values():
+        words, starts = whole.split(), short.split()
+        places = [starts.index(w[:3]) if w[:3] in starts else -1 for w in folded]
+        fits = [k >= 0 and words[k].startswith(w.rstrip(".")) for w, k in zip(folded, places, strict=True)]
+        if all(fits):
+            return places
+    return None
+
+
+def _between_poles(folded: Mapping[str, str]) -> list[int] | None:
+    """Return where each level lies between low and high: Fairly Low, Average, Very High."""
+    places = []
+    for level in folded:
+        *how, pole = level.rsplit(" ", 1)
+        if pole not in _POLES or (how and how[0] not in _HOW):
+            return None
+        places.append(_POLES[pole] * (_HOW[how[0]] if how else 2))
+    return places if min(places) < 0 < max(places) else None
+
+
+def _letters(folded: Mapping[str, str]) -> list[int] | None:
+    """Return the place of marks from F to A+, where some have a sign: plain letters may be names."""
+    found = [_LETTER.fullmatch(level.strip()) for level in folded.values()]
+    if any(m is None for m in found) or not any(m[2] for m in found if m is not None):
+        return None
+    return [3 * -"ABCDEF".index(m[1]) + {"-": -1, "": 0, "+": 1}[m[2]] for m in found if m is not None]
+
+
 def _band_order(levels: list[str]) -> tuple[str, ...]:
-    """Order age bands and the like: 18-24, 25 to 34, under 18, 65+; all must be bands, two must be ranges."""
+    """Order age bands and the like: 18-24, 25 to 34, under 18, 65+; all must be bands, one must be a range."""
     places = []
     ranges = 0
     for level in levels:
+        if level.strip().casefold() in _NOTHING:
+            places.append((-1.0, 0))
+            continue
         match = _BAND.fullmatch(level.strip())
         if match is None:
             return ()
@@ -83,6 +173,7 @@ def _band_order(levels: list[str]) -> tuple[str, ...]:
         except ValueError:  # 1.234.567
             return ()
         places.append((value, -1 if match["under"] else 1 if match["over"] or match["above"] else 0))
-    if ranges < 2 or len(set(places)) < len(places):
+    counted = all(re.match(r"\d+(?:st|nd|rd|th)\b", level.strip(), re.IGNORECASE) for level in levels)
+    if (ranges < 1 + (len(levels) > 4) and not counted) or len(set(places)) < len(places):
         return ()
     return tuple(level for _, level in sorted(zip(places, levels, strict=True)))

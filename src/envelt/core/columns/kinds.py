@@ -303,8 +303,16 @@ def _keyed(c: Whole) -> Detected | None:
 
 
 def _quantity(c: Whole) -> Detected | None:
-    if c.distinct > T.MANY_WHOLE and c.wide > 1000:
+    """Find measures in whole units: of a wide range, or with few values near nothing, where counts have most."""
+    if c.distinct < T.MEASURED or c.hints("counts"):
+        return None
+    if c.distinct > min(T.MANY_WHOLE, c.present / 2) and c.wide > 1000:
         return Detected("continuous", f"{c.span}: a quantity recorded in whole units")
+    ends, mean = np.quantile(c.values, (0.01, 0.95)), float(c.values.mean())
+    spread = float(c.values.var()) / mean if mean > 0 else 0.0
+    by_chance = abs(spread - 1) < min(3 * np.sqrt(2 / c.present), T.AS_POISSON_COUNTS)
+    if (ends[0] < 0 or ends[0] - 1 > T.EMPTY_BOTTOM * ends[1]) and not by_chance:
+        return Detected("continuous", f"{c.span}, hardly any near 0: a measure in whole units")
     return None
 
 
@@ -321,7 +329,8 @@ def _few_whole(name: str, unique: Floats, counts: Ints, span: str) -> Detected:
     if hints(name, "names"):
         return Detected("nominal", f"{span}; by its name, names and not amounts", other="ordinal")
     falling = counts[-1] < counts.max() / 4 and int(counts.argmax()) <= len(counts) / 3
-    if hints(name, "counts") or (unique[0] == 0 and falling):
+    halving = unique[0] == 1 and bool((2 * counts[1:] <= counts[:-1]).all()) and not hints(name, "grades")
+    if hints(name, "counts") or (unique[0] == 0 and falling) or halving:
         return Detected("discrete", f"{span}, most of them small: a count", other="" if falling else "ordinal")
     if len(unique) > T.FEW_GRADES:
         return Detected("discrete", f"{span}: a count or a scale", other="ordinal")

@@ -14,11 +14,13 @@ NAMES = {
     r"|account|icd|naics|sic",
     "identifiers": r"id|ids|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket|invoice|order|sku|isbn",
     "few_cases": r"subject|person|patient|participant|respondent|individual|household|hh|hospital|clinic|firm|company"
-    r"|customer|user|client|animal|hive|colony|farm",
+    r"|customer|user|client|animal|hive|colony|farm|prof|professor|teacher|instructor|rater|judge|stratum|strata"
+    r"|litter|pig|rat|mouse|dog|sheep|cow|horse",
     "places": r"country|county|state|region|district|municipality|commune|town|city|province|village|ward|site"
     r"|plot|parish|canton|borough|station|precinct",
     "cases": r"subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company|plant"
-    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual",
+    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual"
+    r"|prof|professor|teacher|instructor|rater|judge|stratum|strata|pair|litter|pig|rat|mouse|dog|sheep|horse",
     "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
     "frequencies": r"n|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs|observations|cases",
     "ages": r"age|ages",
@@ -27,8 +29,16 @@ NAMES = {
     "grades": r"grade|rating|score|stars|stage|level|rank|severity|satisfaction|quality|agree|priority|tier|risk"
     r"|likert|q\d+|temper|condition|index|class",
     "counts": r"n|num|number|count|counts|visits|children|kids|rooms|bedrooms|bathrooms|baths|beds|storeys|stories"
-    r"|floors|size|parity|births|adults|cars|trips|siblings|times|events|errors|clicks|calls|goals|items|qty|quantity|pieces|dependents|claims|defects|siblings|pregnancies|complaints",
+    r"|floors|size|parity|births|adults|cars|trips|siblings|times|events|errors|clicks|calls|goals|items|qty|quantity|pieces|dependents|claims|defects|pregnancies|complaints"
+    r"|deaths|fatalities|injuries|accidents|crashes|freq|frequency|cites|citations|hits|runs|walks|students|pupils"
+    r"|holders|stations|ads|jobs|trials|pages|cases",
 }
+_AMOUNT = re.compile(
+    r"[_\W](income|population|pop|mpg|lines|rate|ratio|share|percent|pct|price|cost|costs|amount|total|area|size|length"
+    r"|width|height|weight|depth|speed|time|duration|days|hours|minutes|age|score|tax|sales|budget|density|km|kg|feet"
+    r"|sqft|count|counts|temperature|temp|value|mean|sum|max|min|years)$"
+)
+"""A last word that makes an amount of whatever comes before it: city_mpg, type_count."""
 _GLUED = re.compile(
     r"(?:^|_)(?:obs|doc|row|case|person|pers|pat|patient|subj|subject|ind|resp|hh|house|household|fam|family|firm|comp"
     r"|company|hosp|school|sch|class|town|city|dist|district|county|state|region|area|plot|site|tree|animal|int|choice)"
@@ -38,7 +48,14 @@ _GLUED = re.compile(
 _ANY = r"^|[_\W]"
 _START = {"few_cases": "^"}
 """Where a hint must stand, if not at the start of any word: cond_household is no household."""
-_NAMES = {k: re.compile(rf"({_START.get(k, _ANY)})({v})([_\W]|$)") for k, v in NAMES.items()}
+_HEADS = ("codes", "few_cases", "places", "cases")
+"""Hints that the last word of a name gives, in the singular: state_income and students are amounts."""
+_HEAD_ENDS = r"(?:[_\W]*(?:id|no|nr|num|number|code|cod|key|name)s?)?[_\W]*\d*$"
+_WORD_ENDS = r"[_\W]|$"
+_NAMES = {
+    k: re.compile(rf"({_START.get(k, _ANY)})({v})({_HEAD_ENDS if k in _HEADS else _WORD_ENDS})")
+    for k, v in NAMES.items()
+}
 
 POSSIBLE = (
     (re.compile(r"(^|_)(age|years_old)($|_)"), 0.0, 130.0, "an age"),
@@ -60,7 +77,7 @@ POSSIBLE = (
 def hints(name: str, at: str) -> bool:
     """Say whether a name hints at ``names``, ``codes``, ``identifiers``, ``grades`` or ``counts``."""
     snake = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
-    return bool(_NAMES[at].search(snake))
+    return bool(_NAMES[at].search(snake)) and not (at == "names" and _AMOUNT.search(snake))
 
 
 def names_rows(name: str) -> bool:

@@ -22,6 +22,7 @@ _POINT_GROUPS = re.compile(r"[+-]?\d{1,3}(\.\d{3})+(,\d+)?")
 _SPACE_GROUPS = re.compile(r"[+-]?\d{1,3}([ '\u00a0\u202f]\d{3})+([.,]\d+)?")
 _DECIMAL_COMMA = re.compile(r"[+-]?\d+,\d+")
 _LEADING_ZERO = re.compile(r"[+-]?0\d")
+_CLOCK = re.compile(r"(\d{1,3}):([0-5]\d)(?::([0-5]\d))?")
 
 
 class NumberReading(NamedTuple):
@@ -53,11 +54,13 @@ class DateReading(NamedTuple):
 def read_numbers(words: list[str]) -> NumberReading | None:
     """Read texts as numbers, or return nothing where one cannot be.
 
-    Thousands separators, decimal commas, percent and currency signs are understood. Texts with leading
-    zeros are codes, not numbers. Percentages stay percentages: 12 % is 12.
+    Thousands separators, decimal commas, percent and currency signs are understood, and times of day as
+    hours. Texts with leading zeros are codes, not numbers. Percentages stay percentages: 12 % is 12.
     """
     if not words or not all(any(ch.isdigit() for ch in w) for w in words[:20]):
         return None
+    if all(_CLOCK.fullmatch(w.strip()) for w in words):
+        return NumberReading(np.array([float(_hours(w)) for w in words]), FORMS["clock"][0], "clock")
     if _grouping([_strip_signs(w, set()) for w in words[:20]]) is None:
         return None  # what does not fit the first does not fit all
     if any(_LEADING_ZERO.match(w.strip()) for w in words):
@@ -103,12 +106,22 @@ def _strip_signs(word: str, signs: set[str]) -> str:
     return "-" + text if negative else text
 
 
+def _hours(word: str) -> str:
+    """Write a time of day, or how long something took, as hours: 13:30 is 13.5; what is none is left as it is."""
+    found = _CLOCK.fullmatch(word.strip())
+    if found is None:
+        return word
+    hours, minutes, seconds = (int(part or 0) for part in found.groups())
+    return repr(round(hours + minutes / 60 + seconds / 3600, 6))
+
+
 FORMS: dict[str, tuple[str, Callable[[str], str]]] = {
     "plain": ("", lambda b: b),
     "comma_thousands": ("thousands separators (,)", lambda b: b.replace(",", "")),
     "point_thousands": ("thousands separators (.)", lambda b: b.replace(".", "").replace(",", ".")),
     "space_thousands": ("thousands separators", lambda b: re.sub(r"[ '\u00a0\u202f]", "", b).replace(",", ".")),
     "decimal_comma": ("decimal commas", lambda b: b.replace(".", "").replace(",", ".")),
+    "clock": ("hours and minutes (13:30), as hours", _hours),
 }
 """Ways of writing numbers: what to call each, and how to write it plainly."""
 
@@ -134,8 +147,10 @@ def _grouping(bare: list[str]) -> str | None:
 
 def number_form(words: list[str]) -> str:
     """Return how numbers are written in texts of which some may be none: one of `FORMS`, "plain" where nothing fits."""
-    bare = [_strip_signs(w, set()) for w in words]
-    return _grouping([b for b in bare if any(ch.isdigit() for ch in b)]) or "plain"
+    bare = [b for b in (_strip_signs(w, set()) for w in words) if any(ch.isdigit() for ch in b)]
+    if bare and all(_CLOCK.fullmatch(b) for b in bare):
+        return "clock"
+    return _grouping(bare) or "plain"
 
 
 def numbers_as(words: list[str], form: str) -> NDArray[np.float64]:
