@@ -13,6 +13,7 @@ from pyarrow import feather
 
 from envelt import Study, errors
 from envelt.demo import csv_path, hives, planted
+from envelt.demo.others import sales
 from labelled_columns import labelled_columns
 
 LABELLED = labelled_columns()
@@ -404,9 +405,36 @@ def test_measures_in_whole_units_are_quantities_and_counts_are_counted():
 
 
 def test_times_of_day_are_read_as_hours_and_ratios_are_not():
-    frame = pd.DataFrame({"at": ["13:30", "06:05", "9:15", "23:59"] * 30, "took": ["1:02:30", "0:59:00", "12:00:00"] * 40})
+    frame = pd.DataFrame(
+        {"at": ["13:30", "06:05", "9:15", "23:59"] * 30, "took": ["1:02:30", "0:59:00", "12:00:00"] * 40}
+    )
     frame["odds"] = ["2:1", "5:2", "10:3"] * 40
     table = Study(frame).table
     assert table["at"].values[:4].tolist() == pytest.approx([13.5, 6 + 5 / 60, 9.25, 23 + 59 / 60], abs=1e-6)
     assert table["took"].values[:3].tolist() == pytest.approx([1 + 2.5 / 60, 59 / 60, 12], abs=1e-6)
     assert table["odds"].kind == "nominal"
+
+
+def test_what_is_made_from_two_others_is_said_with_its_recipe_and_with_the_outcome_loudest():
+    found = Study(sales(), outcome="paid").inventory().findings
+    made = {f.columns: f for f in found if f.code == "made-up-of-others"}
+    said = {
+        ("percent", "paid", "asked"): "percent is 100 × paid ÷ asked in all 400 rows",
+        ("per_m2", "paid", "comb_dm2"): "per_m2 is 100 × paid ÷ comb_dm2 in all but 2 of 400 rows",
+        ("change", "paid", "last_year"): "change is 100 × (paid − last_year) ÷ last_year in all 400 rows",
+        ("paid", "last_year", "gained"): "paid is last_year + gained in all 400 rows",
+    }
+    for columns, statement in said.items():
+        assert made[columns].weight == "stop"
+        assert made[columns].statement.startswith(statement)
+        assert made[columns].statement.endswith("together are the outcome.")
+    r = np.random.default_rng(3)
+    frame = pd.DataFrame({"height": r.normal(1.7, 0.1, 400).round(2), "weight": r.normal(70, 10, 400).round(1)})
+    frame["index"] = (frame["weight"] / frame["height"] ** 2).round(1)
+    frame.loc[:30, "weight"] = np.nan
+    alone = next(f for f in Study(frame).inventory().findings if f.code == "made-up-of-others")
+    assert (alone.weight, alone.evidence["how"]) == ("caution", "weight ÷ height²")
+    assert "that have all three" in alone.statement
+    for outcome in ("paid", "change", None):
+        clean = Study(sales(planted=False), outcome=outcome).inventory().findings
+        assert "made-up-of-others" not in {f.code for f in clean}

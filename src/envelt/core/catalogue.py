@@ -167,8 +167,9 @@ FINDINGS: dict[str, Entry] = {
     "say-nearly-the-same": Entry("note", "relations",
         f"columns of which every two go together at {T.NEARLY_SAME:g} or more, and each tells the other; the one "
         "to keep, and why"),
-    "made-up-of-others": Entry("caution", "relations",
-        "a number follows exactly from others: a sum, a difference or a total"),
+    "made-up-of-others": Entry("caution, stop", "relations, inventory",
+        "a number follows exactly from others: a sum, a difference or a total; a ratio, a product or a change in "
+        "percent of two; a stop where the outcome is one of the three"),
     "curved-relation": Entry("note", "relations, pairwise",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a "
         "straight line"),

@@ -62,6 +62,7 @@ SENTINEL_GAP = 0.25  # of the spread of the middle 98 %: a hole no smooth tail h
 FEW_IMPOSSIBLE = 0.02  # a slip of the pen is rare; a common value is possible after all
 DATE_IQRS = 5.0  # dates bunch into seasons, so the fence is wider than for amounts
 ROWS_FOR_ORDER = 30  # pairs of dates before an order can be claimed
+RECIPE_SLIPS = 0.02  # of rows, in which a column need not be what others make it: zeros, corrections
 FEW_OUT_OF_ORDER = 0.02  # more exceptions mean that there is no order
 MOST_LEVELS_READ = 20_000  # texts tried as numbers one by one
 FEW_TEXTS = 0.1  # so few texts among numbers are slips

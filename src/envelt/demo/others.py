@@ -98,6 +98,30 @@ def places(*, planted: bool = True) -> pd.DataFrame:
     return frame
 
 
+def sales(*, planted: bool = True) -> pd.DataFrame:
+    """Return 400 sales of colonies: what was asked and paid, the boxes, and last year's price.
+
+    Planted: the price in percent of what was asked, for each box (twice not filled in), its change in percent and in
+    money. In the clean twin these belong to other rows.
+    """
+    r = np.random.default_rng(SEED + 5)
+    n = 400
+    frame = pd.DataFrame(
+        {
+            "asked": r.normal(200, 40, n).round(1), "comb_dm2": r.integers(60, 300, n),
+            "last_year": r.normal(180, 30, n).round(1),
+        }
+    )  # fmt: skip
+    frame["paid"] = (frame["asked"] * r.normal(0.97, 0.05, n)).round(1)
+    of = frame if planted else frame.apply(lambda column: r.permutation(column))
+    frame["percent"] = (100 * of["paid"] / of["asked"]).round(1)
+    frame["per_m2"] = (100 * of["paid"] / of["comb_dm2"]).round(2)
+    frame.loc[[5, 90], "per_m2"] = 0
+    frame["change"] = (100 * (of["paid"] - of["last_year"]) / of["last_year"]).round(2)
+    frame["gained"] = (of["paid"] - of["last_year"]).round(1)
+    return frame
+
+
 def _hives(*, planted: bool = True) -> pd.DataFrame:
     """Return the hives; of the clean twin the entrance is drawn anew."""
     from . import hives
@@ -109,5 +133,6 @@ def _hives(*, planted: bool = True) -> pd.DataFrame:
 
 OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
     "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
+    "sales": sales,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

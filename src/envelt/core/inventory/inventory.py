@@ -19,6 +19,7 @@ from .quality.absent import missing_findings
 from .quality.absent_where import missing_where
 from .quality.copies import copy_findings
 from .quality.levels import level_findings
+from .quality.recipes import recipe_findings
 from .quality.repeats import repeat_findings
 from .quality.structure import counted_table, shared_values
 from .quality.values import date_order_findings, value_findings
@@ -94,6 +95,7 @@ def quality_findings(
         ("repeats", lambda: repeat_findings(table, unit) or ([] if unit else shared_values(table))),
         ("rows", lambda: [] if counted else counted_table(table)),
         ("copies", lambda: copy_findings(table)),
+        ("recipes", lambda: recipe_findings(table, None if outcome is None else outcome.name)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("dates", lambda: date_order_findings(table)),
         ("levels", lambda: level_findings(table)),

@@ -1,0 +1,214 @@
+"""Numbers that are made from two others: a ratio, a product, a change in percent, and with the outcome a sum."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ... import thresholds as T
+from ...columns.table import NumericColumn, Table
+from ...finding import Finding, marked
+from ...shapes.resolution import recorded_step
+from ...words import plural
+
+Floats = NDArray[np.float64]
+
+MOST_COLUMNS = 60
+SCREENS, SCREEN_ROWS = 6, 40
+"""Samples of rows, and rows in each: with two slips in a hundred one of the samples has none."""
+LEAST_ROWS = 30
+MOST_SAID = 5
+LOST = 1e-4
+"""Of one less a correlation: what rounding takes off."""
+
+
+class Made(NamedTuple):
+    """A column that two others make, in how many rows, in how many of these it is not so, and how many lack one."""
+
+    column: str
+    first: str
+    second: str
+    how: str
+    rows: int
+    against: int
+    lacking: int
+
+
+WAYS: dict[str, Callable[[Floats, Floats], Floats]] = {
+    "÷": lambda a, b: a / b,
+    "÷²": lambda a, b: a / (b * b),
+    "×": lambda a, b: a * b,
+}
+
+
+def recipe_findings(table: Table, outcome: str | None) -> list[Finding]:
+    """Say which numbers are made from two others, and first of all where the outcome is one of the three.
+
+    Parameters
+    ----------
+    outcome
+        The name of the outcome, where there is one.
+    """
+    found: list[Made] = []
+    seen: set[frozenset[str]] = set()
+    for made in sorted(_recipes(table, outcome), key=lambda m: (outcome not in m[:3], m.against)):
+        names = frozenset(made[:3])
+        if names not in seen:
+            seen.add(names)
+            found.append(made)
+    return [_said(m, outcome) for m in found[:MOST_SAID]]
+
+
+def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
+    columns = [c for c in table if isinstance(c, NumericColumn) and c.kind in ("continuous", "discrete")]
+    columns = [c for c in columns if c.distinct >= T.FEW_DISTINCT]
+    columns = sorted(columns, key=lambda c: (c.name != outcome, int(c.missing.sum())))[:MOST_COLUMNS]
+    while len(columns) > 2:
+        rows = np.flatnonzero(~np.stack([c.missing for c in columns]).any(axis=0))
+        if len(rows) >= LEAST_ROWS:
+            break
+        columns.pop()
+    else:
+        return
+    order = {name: k for k, name in enumerate(table.columns)}
+    columns.sort(key=lambda c: order[c.name])
+    tried: set[tuple[int, int, int, str]] = set()
+    for k in range(SCREENS if len(rows) > SCREEN_ROWS else 1):
+        part = rows[k::SCREENS] if len(rows) >= SCREENS * LEAST_ROWS else rows
+        at = part[np.linspace(0, len(part) - 1, min(len(part), SCREEN_ROWS)).astype(np.int64)]
+        x = np.stack([c.values[at] for c in columns])
+        z = _normal(x)
+        for a, b, c, way in _screened(columns, x, z, outcome):
+            if (a, b, c, way) not in tried:
+                tried.add((a, b, c, way))
+                three = columns[a], columns[b], columns[c]
+                made = _sum(*three) if way == "+" else _checked(*three, way)
+                if made is not None:
+                    yield made
+
+
+def _screened(
+    columns: list[NumericColumn], x: Floats, z: Floats, outcome: str | None
+) -> Iterator[tuple[int, int, int, str]]:
+    """Find first, second and made of what fits on a few rows, and not by one of the two alone."""
+    r = z @ z.T
+    alone = r**2
+    for a in range(len(columns)):
+        for way, make in WAYS.items():
+            with np.errstate(all="ignore"):
+                fit = (_normal(make(x[a], x)) @ z.T) ** 2  # of each second (rows) with each made (columns)
+            better = 1 - fit < 0.1 * (1 - np.maximum(alone[a], alone))
+            for b, c in np.argwhere((fit > 1 - LOST) & better).tolist():
+                if len({a, b, c}) == 3 and not (way == "×" and b < a) and _is_last(columns, c, a, b, outcome):
+                    yield a, b, c, way
+    names = [c.name for c in columns]
+    if outcome not in names:
+        return
+    y = names.index(str(outcome))
+    others = [k for k in range(len(columns)) if k != y and alone[y, k] < 1 - 10 * LOST]
+    for i, a in enumerate(others):
+        for b in others[i + 1 :]:
+            left = 1 - alone[a, b]
+            share = alone[y, a] + alone[y, b] - 2 * r[y, a] * r[y, b] * r[a, b]
+            if left > 1e-3 and share > (1 - LOST / 10) * left:
+                yield a, b, y, "+"
+
+
+def _is_last(columns: list[NumericColumn], made: int, a: int, b: int, outcome: str | None) -> bool:
+    """Say whether a column is the one of three to be called made: the last of the table, but not the outcome."""
+    others = [k for k in (a, b, made) if columns[k].name != outcome]
+    return columns[made].name != outcome and made == max(others)
+
+
+def _normal(x: Floats) -> Floats:
+    """Return rows at mean 0 and length 1; zeros where one does not vary, or is not finite."""
+    sound = np.asarray(np.isfinite(x).all(axis=1))
+    away = np.where(sound[:, None], x, 0.0)
+    away = away - away.mean(axis=1, keepdims=True)
+    length = np.sqrt(np.sum(away**2, axis=1, keepdims=True))
+    return np.asarray(np.where(length > 0, away / np.where(length > 0, length, 1.0), 0.0))
+
+
+def _checked(a: NumericColumn, b: NumericColumn, c: NumericColumn, way: str) -> Made | None:
+    """Check a recipe on all rows, and write it."""
+    with np.errstate(all="ignore"):
+        f = WAYS[way](a.values, b.values)
+    both = np.isfinite(f) & ~c.missing
+    slope, shift = _line(f[both], c.values[both])
+    scale = float(np.std(slope * f[both]))
+    for digits in (2, 4):  # what a person would have multiplied by
+        if abs(float(f"{slope:.{digits}g}") - slope) < 1e-3 * abs(slope):
+            slope = float(f"{slope:.{digits}g}")
+            break
+    changed = way == "÷" and abs(shift + slope) < 0.01 * abs(slope) and abs(shift) > 0.05 * scale
+    shift = -slope if changed else shift if abs(shift) > 0.01 * scale else 0.0
+    fits = _fits(slope * f[both] + shift, c)
+    rows, against = int(both.sum()), int(both.sum() - np.count_nonzero(fits(c.values[both])))
+    if rows < LEAST_ROWS or against > T.RECIPE_SLIPS * rows:
+        return None
+    first, second = marked(a.name), marked(b.name)
+    made = f"{first} ÷ {second}²" if way == "÷²" else f"{first} {way} {second}"
+    if changed:
+        made, shift = f"({first} − {second}) ÷ {second}", 0.0
+    times = "" if slope == 1 else f"{float(f'{slope:.4g}'):g} × "
+    plus = "" if shift == 0 else f" {'+' if shift > 0 else '−'} {abs(shift):.4g}"
+    return Made(c.name, a.name, b.name, f"{times}{made}{plus}", rows, against, len(c) - rows)
+
+
+def _line(x: Floats, y: Floats) -> tuple[float, float]:
+    """Return slope and intercept of a line through most rows: fitted again without those far from it."""
+    keep = np.ones(len(x), bool)
+    slope, shift = 0.0, 0.0
+    for _ in range(3):
+        dx, dy = x[keep] - x[keep].mean(), y[keep] - y[keep].mean()
+        slope = float(dx @ dy) / max(float(dx @ dx), 1e-300)
+        shift = float(y[keep].mean() - slope * x[keep].mean())
+        away = np.abs(y - slope * x - shift)
+        keep = away <= max(20 * float(np.median(away)), 1e-9 * float(np.abs(y).max()))
+    return slope, shift
+
+
+def _fits(want: Floats, c: NumericColumn) -> Callable[[Floats], NDArray[np.bool_]]:
+    """Return what says of values whether they are as they should be, to within how they are recorded."""
+    present = np.sort(c.values[~c.missing])
+    near = max(0.55 * recorded_step(present), T.ROUNDING / 4 * float(np.std(present)))
+    return lambda values: np.abs(values - want) <= near
+
+
+def _sum(a: NumericColumn, b: NumericColumn, y: NumericColumn) -> Made | None:
+    both = ~(a.missing | b.missing | y.missing)
+    design = np.stack([a.values[both], b.values[both], np.ones(int(both.sum()))], axis=1)
+    (p, q, shift), *_ = np.linalg.lstsq(design, y.values[both], rcond=None)
+    fits = _fits(design @ np.array([p, q, shift]), y)
+    rows, against = int(both.sum()), int(both.sum() - np.count_nonzero(fits(y.values[both])))
+    if rows < LEAST_ROWS or against > T.RECIPE_SLIPS * rows:
+        return None
+    parts = "".join(
+        f" {'+' if w > 0 else '−'} {'' if abs(abs(w) - 1) < 1e-3 else f'{abs(w):.4g} × '}{marked(c.name)}"
+        for w, c in ((p, a), (q, b))
+    )
+    how = parts[3:] if parts.startswith(" + ") else parts.lstrip()
+    plus = "" if abs(shift) < 1e-2 * float(np.std(y.values[both])) else f" {'+' if shift > 0 else '−'} {abs(shift):.4g}"
+    return Made(y.name, a.name, b.name, how + plus, rows, against, len(y) - rows)
+
+
+def _said(m: Made, outcome: str | None) -> Finding:
+    rows = f"all {plural(m.rows, 'row')}" if not m.against else f"all but {m.against:,} of {plural(m.rows, 'row')}"
+    told = f"{marked(m.column)} is {m.how} in {rows}{' that have all three' if m.lacking else ''}"
+    columns = (m.column, m.first, m.second)
+    evidence = {"how": m.how.replace("\x02", "").replace("\x03", ""), "rows": m.rows, "against": m.against}
+    if outcome not in columns:
+        advice = "Leave one of the three out, or know why not: a relation between them is there by construction."
+        return Finding("made-up-of-others", "caution", columns, f"{told}.", advice, evidence)
+    rest = [c for c in columns if c != outcome]
+    return Finding(
+        "made-up-of-others",
+        "stop",
+        columns,
+        f"{told}: {marked(rest[0])} and {marked(rest[1])} together are the outcome.",
+        f"Leave out whichever of {marked(rest[0])} and {marked(rest[1])} is only known with {marked(outcome)}.",
+        evidence,
+    )
