@@ -28,15 +28,18 @@ from queue import Queue
 from typing import Any
 
 ROOT = Path(__file__).parents[1]
-STATS = ("statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against")
+STATS = (
+    "formulas", "statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against",
+    "contingency", "relations",
+)  # fmt: skip
 ROOMS = {
     "core/stats": STATS,
-    "core/relations": ("relations", "relations_whole", "relations_shown", "units"),
-    "core/contingency": ("contingency", "within", "tables", "mended"),
-    "core/against": ("against", "within", "mended", "units"),
-    "core/within": ("within", "contingency", "against", "relations", "mended", "units"),
-    "core/rank": ("held_out", "tables", "study", "rows_and_outcomes"),
-    "core/embed/quality.py": ("embed",),
+    "core/relations": ("formulas", "relations", "relations_whole", "relations_shown", "units"),
+    "core/contingency": ("formulas", "contingency", "within", "tables", "mended"),
+    "core/against": ("formulas", "against", "within", "mended", "units"),
+    "core/within": ("formulas", "within", "contingency", "against", "relations", "mended", "units"),
+    "core/rank": ("formulas", "mended", "held_out", "tables", "study", "rows_and_outcomes"),
+    "core/embed/quality.py": ("formulas", "embed"),
     "prepare": ("preparation", "rows_and_outcomes"),
 }
 """Each room with the test files that are asked."""

@@ -15,16 +15,19 @@ from envelt.core.stats import held_out_line
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.expected import expected_are_small
 from envelt.core.stats.explained import explained_share
-from envelt.core.stats.folds import hash_blocks
+from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.groups import GroupedRows
+from envelt.core.stats.of_rows.ordinal import gamma_with_influence
 from envelt.core.stats.of_rows.proportions import odds_ratio, risk_ratio
 from envelt.core.stats.of_rows.tables import chi_square_simulated
+from envelt.core.stats.of_units import pairs
 from envelt.core.stats.rates import calendar_rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.core.stats.trend import least_squares
 from envelt.core.within.search import turn_rounds
+from envelt.demo.others import OTHERS
 from samples import rows
 
 
@@ -271,3 +274,67 @@ def test_tables_name_the_cells_that_are_empty_and_the_step_between_two_levels():
     frame = frame[~((frame["grade"] == 6) & (frame["place"] == "w"))]
     more = Study(frame, outcome="y", kinds={"grade": "ordinal"}).contingency("grade", "place")
     assert any(f.statement.startswith("2 combinations of grade and place have no row") for f in more.findings)
+
+
+@pytest.mark.parametrize("kind", ["numbers", "classes"])
+def test_the_held_out_share_of_a_line_is_that_of_lines_fitted_on_the_other_folds(kind):
+    r = np.random.default_rng(13)
+    n = 900
+    x = np.round(r.gamma(2, 4, n), 1)
+    y = 0.3 * x + r.normal(size=n)
+    folds = deal(hash_blocks(np.arange(n), 0), y, 0)
+    fold = folds.fold_of_block[0][folds.blocks]
+    unique, place, count = np.unique(x, return_inverse=True, return_counts=True)
+    score, plain = 0.0, 0.0
+    target = NumberTarget.of(y) if kind == "numbers" else ClassTarget((y > 2).astype(np.int64), 2)
+    for k in range(5):
+        train, held = fold != k, fold == k
+        if kind == "numbers":
+            v = target.values
+            line = np.polyfit(x[train], v[train], 1)
+            score += np.sum((v[held] - np.polyval(line, x[held])) ** 2)
+            plain += np.sum((v[held] - v[train].mean()) ** 2)
+        else:
+            c = target.codes
+            loss = lambda b, c=c, train=train: np.sum(np.logaddexp(0, (1 - 2 * c[train]) * (b[0] + b[1] * x[train])))  # noqa: E731
+            b = optimize.minimize(loss, np.zeros(2), method="BFGS").x
+            score += np.sum(np.logaddexp(0, (1 - 2 * c[held]) * (b[0] + b[1] * x[held])))
+            base = (np.bincount(c[train]) + 0.5) / (train.sum() + 1)
+            plain -= np.sum(np.log(base[c[held]]))
+    made = held_out_line.StraightLine(place, count, target, folds).share(unique)
+    assert made == pytest.approx(1 - score / plain, abs=1e-4 if kind == "classes" else 1e-9)
+
+
+def test_gamma_and_its_error_are_goodman_and_kruskals():
+    r = np.random.default_rng(14)
+    table = r.integers(0, 9, (4, 3))
+    value, influence = gamma_with_influence(table)
+    cells = [(i, j) for i in range(4) for j in range(3) for _ in range(table[i, j])]
+    signs = np.array([[np.sign(a[0] - b[0]) * np.sign(a[1] - b[1]) for b in cells] for a in cells])
+    p, q = (signs > 0).sum(), (signs < 0).sum()
+    assert value == pytest.approx((p - q) / (p + q))
+    concordant, discordant = (signs > 0).sum(axis=1), (signs < 0).sum(axis=1)
+    error = 16 / (p + q) ** 4 * np.sum((q * concordant - p * discordant) ** 2)
+    assert np.sum(table * influence**2) == pytest.approx(error)
+
+
+def test_units_say_the_same_however_their_tables_are_held(monkeypatch):
+    r = np.random.default_rng(15)
+    unit, a, b = r.integers(0, 40, 600), r.integers(0, 4, 600), r.integers(0, 3, 600)
+    x, sampling = r.normal(size=600), Sampling.of_units(unit)
+
+    def told():
+        table, groups = Crossing.of(a, b, (4, 3), sampling), GroupedRows(x, a, tuple("abcd"), sampling)
+        return [*table.chi_square(), table.design_effect, *groups.tests["welch_anova"], *groups.summary.half_width]
+
+    small = told()
+    monkeypatch.setattr(pairs, "MOST_HELD", 0)
+    assert told() == pytest.approx(small, rel=1e-9)
+
+
+def test_rows_in_the_order_of_time_are_told_by_the_correlation_of_neighbours():
+    frame = OTHERS["scale"]()
+    found = next(f for f in Study(frame, outcome="weight_kg").rank().findings if f.code == "ordered-in-time")
+    y = frame.sort_values("day")["weight_kg"].to_numpy()
+    want = stats.pearsonr(y[:-1], y[1:]).statistic
+    assert found.evidence["correlation_of_neighbours"] == pytest.approx(want, abs=0.01)
