@@ -44,6 +44,7 @@ WAYS: dict[str, Callable[[Floats, Floats], Floats]] = {
 }
 
 
+@np.errstate(all="ignore")  # of numbers whose squares are none nothing is claimed
 def recipe_findings(table: Table, outcome: str | None) -> list[Finding]:
     """Say which numbers are made from two others, and first of all where the outcome is one of the three.
 
