@@ -434,7 +434,41 @@ def test_what_is_made_from_two_others_is_said_with_its_recipe_and_with_the_outco
     frame.loc[:30, "weight"] = np.nan
     alone = next(f for f in Study(frame).inventory().findings if f.code == "made-up-of-others")
     assert (alone.weight, alone.evidence["how"]) == ("caution", "weight ÷ height²")
-    assert "that have all three" in alone.statement
+    assert "that have all of them" in alone.statement
     for outcome in ("paid", "change", None):
         clean = Study(sales(planted=False), outcome=outcome).inventory().findings
         assert "made-up-of-others" not in {f.code for f in clean}
+
+
+def test_a_sum_of_several_that_is_the_outcome_is_said_with_all_of_them():
+    r = np.random.default_rng(6)
+    frame = pd.DataFrame(r.poisson(9, (80, 5)), columns=list("pqrst")).astype(float)
+    frame["total"] = frame[["p", "q", "r", "s"]].sum(axis=1)
+    made = next(f for f in Study(frame, outcome="total").inventory().findings if f.code == "made-up-of-others")
+    assert (made.weight, made.columns) == ("stop", ("total", "p", "q", "r", "s"))
+    assert made.statement == "total is p + q + r + s in all 80 rows: p, q, r and s together are the outcome."
+    frame["total"] += r.integers(0, 4, 80)
+    assert "made-up-of-others" not in {f.code for f in Study(frame, outcome="total").inventory().findings}
+
+
+@pytest.mark.parametrize(
+    ("column", "said"),
+    [
+        (["town", "unknown"] + ["hill"] * 8, True),
+        (["town", "not stated"] + ["hill"] * 8, True),
+        (["yes", "don't know"] + ["no"] * 8, True),
+        (["town", "Unknown/other"] + ["hill"] * 8, True),
+        (["town", "?"] + ["hill"] * 8, True),
+        (["town", "other"] + ["hill"] * 8, False),
+        (["none", "some"] + ["many"] * 8, False),
+        (["what?", "when?"] + ["why?"] * 8, False),
+        (["a-b", "c-d"] + ["e-f"] * 8, False),
+        ([0, *range(20, 29)], False),  # a few values
+        ([0, 41, 55, 62, 48, 57, 66, 51, 60, 53, 47, 58, 64, 49, 56, 61, 52, 63, 59, 50], True),
+        ([0, 1, 3, 9, 15, 22, 4, 8, 30, 12, 18, 7, 25, 2, 11, 20, 6, 28, 5, 16], False),  # an amount that can be none
+    ],
+)
+def test_levels_and_zeros_that_stand_for_nothing_known_are_said_and_true_ones_are_not(column, said):
+    repeat = {0: 1, 10: 40, 20: 6}[len(column) if len(column) in (10, 20) else 0]
+    frame = pd.DataFrame({"x": list(column) * repeat})
+    assert ("sentinel-value" in {f.code for f in Study(frame).inventory().findings}) == said

@@ -69,7 +69,8 @@ FINDINGS: dict[str, Entry] = {
     "same-column": Entry("caution", "inventory",
         "two columns say the same: exactly, in another unit of measure, or under other names"),
     "sentinel-value": Entry("caution, note", "inventory",
-        "a value such as −99 or 1900-01-01 stands apart: a code for missing (a note where under three rows hold it)"),
+        "a value such as −99, 1900-01-01, or 0 where no other lies near, stands apart: a code for missing (a note "
+        "where under three rows hold it); or a level says that nothing is known"),
     "out-of-range": Entry("caution", "inventory", "values outside the range a person declared"),
     "impossible-value": Entry("caution", "inventory",
         "a few values outside what the column can be by its name: a negative count, a share over 100 %"),
@@ -148,7 +149,7 @@ FINDINGS: dict[str, Entry] = {
         f"a combination has no row where {T.EMPTY_EXPECTED:g} or more are expected"),
     "outcome-drift": Entry("caution", "balance",
         f"the outcome's rate ({100 * T.LEAST_POINTS:g} points or more), or mean ({T.LEAST_SD:g} of a deviation), "
-        "differs between units of the calendar; names the extremes"),
+        "differs between units of the calendar, or years; names the extremes"),
     "too-good-to-be-true": Entry("stop", "rank",
         f"a candidate alone all but repeats the outcome (share over {T.TOO_GOOD_CLASS:g}, area over "
         f"{T.TOO_GOOD_AUC:g}; of numbers a squared rank correlation over {T.TOO_GOOD_NUMBER:g}), or is strong "

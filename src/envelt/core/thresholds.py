@@ -56,6 +56,7 @@ DIFFER_WITHIN_UNIT = 0.15  # of how often two rows differ by chance: a property 
 SCREEN_ROWS = 1_000  # enough to see that two columns are not on one line
 SCREEN_CORRELATION = 0.9999  # a copy rounded to two digits still has more
 ROUNDING = 0.02  # of a deviation: what rounding to a few steps a deviation leaves
+ZERO_APART = 0.2  # of the median: a zero is no amount where no other value lies below this
 SENTINEL_IQRS = 3.0  # Tukey's far fence, where 1 in 400,000 normal values lies
 SENTINEL_ROWS = 3  # one or two rows may be an outlier as well
 SENTINEL_GAP = 0.25  # of the spread of the middle 98 %: a hole no smooth tail has

@@ -99,10 +99,11 @@ def places(*, planted: bool = True) -> pd.DataFrame:
 
 
 def sales(*, planted: bool = True) -> pd.DataFrame:
-    """Return 400 sales of colonies: what was asked and paid, the boxes, and last year's price.
+    """Return 400 sales of colonies: what was asked and paid, by whom, the boxes, and last year's price.
 
-    Planted: the price in percent of what was asked, for each box (twice not filled in), its change in percent and in
-    money. In the clean twin these belong to other rows.
+    Planted: the price in percent of what was asked, for the comb (twice not filled in), its change in percent and in
+    money; buyers who are not known, boxes that were not weighed, prices that rise by the year. In the clean twin these
+    belong to other rows, or are drawn anew.
     """
     r = np.random.default_rng(SEED + 5)
     n = 400
@@ -113,6 +114,12 @@ def sales(*, planted: bool = True) -> pd.DataFrame:
         }
     )  # fmt: skip
     frame["paid"] = (frame["asked"] * r.normal(0.97, 0.05, n)).round(1)
+    frame["year"] = r.integers(2016, 2024, n)
+    if planted:
+        frame["paid"] = (frame["paid"] + 9 * (frame["year"] - 2019)).round(1)
+    frame["buyer"] = r.choice(["club", "keeper", "shop", "unknown" if planted else "other"], n, p=[0.4, 0.3, 0.2, 0.1])
+    frame["box_kg"] = r.normal(24, 2, n).round(1)
+    frame.loc[r.permutation(n)[: 7 if planted else 0], "box_kg"] = 0
     of = frame if planted else frame.apply(lambda column: r.permutation(column))
     frame["percent"] = (100 * of["paid"] / of["asked"]).round(1)
     frame["per_m2"] = (100 * of["paid"] / of["comb_dm2"]).round(2)

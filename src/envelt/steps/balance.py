@@ -6,11 +6,10 @@ from functools import partial
 
 import numpy as np
 
-from ..core.balance.balance import BalanceAnswers, class_balance
+from ..core.balance.balance import BalanceAnswers, class_balance, over_time
 from ..core.columns.axes import AxisLevels, Cuts, TableAxis, axis_of
 from ..core.columns.grouping import Grouping
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
-from ..core.columns.table import TimeColumn
 from ..core.contingency.crosstab import cross_tabulate
 from ..core.distribution.distribution import NumberDistribution
 from ..core.distribution.look import Look
@@ -27,7 +26,7 @@ def show_balance(context: Context, by: tuple[str, ...]) -> BalanceView:
     refuse_itself(by, (outcome.name,))
     title, about = f"How {names(outcome.name)} is spread", context.about
     columns = [context.table[n] for n in context.candidates]
-    make = partial(BalanceAnswers, outcome, [c for c in columns if isinstance(c, TimeColumn)], context.sampling)
+    make = partial(BalanceAnswers, outcome, over_time(columns), context.sampling)
     if isinstance(outcome, NumericOutcome):
         return BalanceView(title, about, make(numbers=_numbers(context, outcome, by)), names)
     useful = [c for c in columns if c.kind not in ("identifier", "constant")]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -9,15 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from ..columns.labels import number_label
 from ..columns.outcome import Classes, ClassOutcome, Outcome
-from ..columns.table import TimeColumn
+from ..columns.table import Column, NumericColumn, TimeColumn
+from ..columns.times import counts_on
 from ..contingency.crosstab import CrossTable
 from ..distribution.distribution import NumberDistribution
 from ..finding import Finding, by_weight, marked
 from ..kept import Remade
 from ..stats.crossing import Crossing
 from ..stats.groups import GroupedRows
-from ..stats.rates import calendar_rate_bins
+from ..stats.rates import calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..stats.stratified import units_in
 from ..tallies.counts import Counts
@@ -60,7 +63,7 @@ class BalanceAnswers(Remade):
     """
 
     outcome: Outcome
-    dates: list[TimeColumn]
+    dates: list[TimeColumn | NumericColumn]
     sampling: Sampling
     classes: ClassBalance | None = None
     crossed: CrossTable | None = None
@@ -131,14 +134,24 @@ def lopsidedness(counts: NDArray[np.int64]) -> str:
     return "uneven" if ratio >= T.LOPSIDED_NOTE else "lopsided" if ratio >= T.LOPSIDED_CAUTION else "very lopsided"
 
 
-def drifts(outcome: Outcome, dates: list[TimeColumn], sampling: Sampling) -> list[Finding]:
-    """Find dates over which the outcome drifts: its rate, or mean, between units of the calendar."""
+def over_time(columns: Iterable[Column]) -> list[TimeColumn | NumericColumn]:
+    """Return the columns over which an outcome may drift: dates, and numbers that count years or periods on end."""
+    return [
+        c for c in columns
+        if isinstance(c, TimeColumn) or (isinstance(c, NumericColumn) and not c.empty and counts_on(c.name, c.values))
+    ]  # fmt: skip
+
+
+def drifts(outcome: Outcome, dates: list[TimeColumn | NumericColumn], sampling: Sampling) -> list[Finding]:
+    """Find dates, or years, over which the outcome drifts: its rate, or mean, between stretches of time."""
     found = []
     known = outcome.known
     sampling = sampling.take(known)
     for column in dates:
-        days = column.days[known]
-        bins = calendar_rate_bins(days, DRIFT_BINS)
+        if isinstance(column, TimeColumn):
+            bins, began = calendar_rate_bins(column.days[known], DRIFT_BINS), "what begins "
+        else:
+            bins, began = rate_bins(column.values[known]), ""
         rows = np.bincount(bins.codes[bins.codes >= 0], minlength=len(bins.ends))
         enough = np.flatnonzero(rows >= T.SPREAD_ROWS)
         if len(enough) < 2:
@@ -163,15 +176,16 @@ def drifts(outcome: Outcome, dates: list[TimeColumn], sampling: Sampling) -> lis
         if not at[high] - at[low] >= spread:
             continue
         first, last = min(low, high), max(low, high)
-        names = [str(np.datetime64(int(bins.ends.left[enough[i]]), "D")) for i in (first, last)]
+        ends = [bins.ends.left[enough[i]] for i in (first, last)]
+        names = [str(np.datetime64(int(e), "D")) if began else number_label(e) for e in ends]
         found.append(
             Finding(
                 "outcome-drift",
                 "caution",
                 (outcome.name, column.name),
                 f"The {what} is not the same over {marked(column.name)}: it runs from "
-                f"{write.format(at[first])} in what begins {names[0]} to {write.format(at[last])} in what begins "
-                f"{names[1]} ({p_text(p)}).",
+                f"{write.format(at[first])} in {began}{names[0]} to {write.format(at[last])} in {began}{names[1]} "
+                f"({p_text(p)}).",
                 "Test a model on later rows than it was fitted on, and ask what changed.",
                 {"p": float(p), "first": float(at[first]), "last": float(at[last])},
             )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -43,6 +45,23 @@ def is_time(name: str, values: Floats) -> bool:
         return True
     unique = np.unique(values) if 1000 <= high <= 2400 else values[:0]
     return len(unique) > 0 and (is_clock(unique) or (low >= 1800 and are_parts_of_years(unique)))
+
+
+def counts_on(name: str, values: Floats) -> bool:
+    """Say whether whole numbers count years or periods that follow each other; months and hours come round again.
+
+    Parameters
+    ----------
+    values
+        Shape (n,), NaN for missing.
+    """
+    there = values[~np.isnan(values)]
+    if len(there) == 0 or (there != np.floor(there)).any():
+        return False
+    if re.search(r"built|birth|born|found|since|made|model|phd|open|start|first|last", name.casefold()):
+        return False  # when something began: a property, and no time at which rows were written
+    years = there.min() >= 1800 and there.max() <= 2100 and there.max() - there.min() < 300
+    return bool(years or re.fullmatch(r"(.*[_\W])?(year|yr|trend|period|wave|quarter|qtr|season)s?", name.casefold()))
 
 
 def is_quantity(name: str, values: Floats) -> bool:

@@ -23,6 +23,7 @@ def level_findings(table: Table) -> list[Finding]:
         if isinstance(c, CategoryColumn):
             if c.kind in ("nominal", "binary", "ordinal"):
                 found += spelling_findings(c)
+                found += _nothing_known(c)
             if c.kind == "nominal":
                 found += _many_or_rare(c)
         found += _borderline(c)
@@ -30,6 +31,42 @@ def level_findings(table: Table) -> list[Finding]:
     marks = [f for f in mixed if f.code == "marks-for-missing"]
     found += [f for f in mixed if f not in marks]
     return found + (marks if len(marks) <= T.MOST_GAPS_APART else [_marks_of_many(marks)])
+
+
+UNKNOWN = re.compile(
+    r"(\b|_)(unknown|unk|nk|n\.k\.|not known|not stated|not recorded|not reported|not available|no answer|no response"
+    r"|refused|refusal|missing|undetermined|unspecified|don'?t know|dk)(\b|_)|\\n|\?+|-{1,3}",
+    re.IGNORECASE,
+)
+"""Levels that say that nothing is known; "other" and "none" are levels."""
+
+
+def _nothing_known(c: CategoryColumn) -> list[Finding]:
+    """Say which levels are no levels: unknown, not stated, a question mark."""
+    found = [k for k, w in enumerate(c.written) if c.counts[k] and _says_nothing(w)]
+    rows = int(c.counts[found].sum()) if found else 0
+    present = int(c.counts.sum())
+    if rows < T.SENTINEL_ROWS or rows > T.MOSTLY_MISSING * present or len(found) > 2:
+        return []
+    named, share = " and ".join(repr(c.written[k]) for k in found), rows / present
+    return [
+        Finding(
+            "sentinel-value",
+            "caution" if share >= T.LEAST_POINTS else "note",
+            (c.name,),
+            f"{marked(c.name)} is {named} in {rows:,} of {plural(present, 'row')} ({share:.1%}): that says nothing is "
+            "known, and is no level.",
+            f"If so, say it: {option('missing', c.written[found[0]])}; and ask who is not known, it may follow the "
+            "outcome.",
+            {"value": c.written[found[0]], "rows": rows},
+        )
+    ]
+
+
+def _says_nothing(level: str) -> bool:
+    text = level.strip()
+    found = UNKNOWN.search(text)
+    return found is not None and (found.group(0).strip("_") == text or any(ch.isalpha() for ch in found.group(0)))
 
 
 def _mixed(c: Column) -> list[Finding]:

@@ -35,6 +35,7 @@ class Made(NamedTuple):
     rows: int
     against: int
     lacking: int
+    more: tuple[str, ...] = ()
 
 
 WAYS: dict[str, Callable[[Floats, Floats], Floats]] = {
@@ -76,6 +77,8 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
         return
     order = {name: k for k, name in enumerate(table.columns)}
     columns.sort(key=lambda c: order[c.name])
+    if outcome in {c.name for c in columns}:
+        yield from _total(columns, rows, [c.name for c in columns].index(str(outcome)))
     tried: set[tuple[int, int, int, str]] = set()
     for k in range(SCREENS if len(rows) > SCREEN_ROWS else 1):
         part = rows[k::SCREENS] if len(rows) >= SCREENS * LEAST_ROWS else rows
@@ -116,6 +119,42 @@ def _screened(
             share = alone[y, a] + alone[y, b] - 2 * r[y, a] * r[y, b] * r[a, b]
             if left > 1e-3 and share > (1 - LOST / 10) * left:
                 yield a, b, y, "+"
+
+
+def _total(columns: list[NumericColumn], rows: NDArray[np.intp], y: int) -> Iterator[Made]:
+    """Find three columns or more whose sum or difference the outcome is, each taken once."""
+    others = [k for k in range(len(columns)) if k != y]
+    if len(rows) < 3 * len(others):
+        return
+    x = np.stack([columns[k].values[rows] for k in others], axis=1)
+    of = columns[y].values[rows]
+    size = np.abs(x).max(axis=0)
+    x, weight = x[:, size > 0], np.zeros(len(others))
+    scaled = np.column_stack([x / size[size > 0], np.ones(len(rows))])
+    weight[size > 0] = np.linalg.lstsq(scaled, of, rcond=None)[0][:-1] / size[size > 0]
+    once = np.rint(weight)
+    if np.count_nonzero(once) < 3 or np.abs(once).max() > 1 or np.abs(weight - once).max() > 1e-3:
+        return
+    made = np.stack([columns[k].values for k in others], axis=1)[:, once != 0] @ once[once != 0]
+    both = ~np.isnan(made) & ~columns[y].missing
+    away = columns[y].values[both] - made[both]
+    near = max(0.55 * recorded_step(np.sort(columns[y].values[both])), T.ROUNDING / 4 * float(np.std(of)))
+    against = int(np.count_nonzero(np.abs(away - np.median(away)) > near))
+    if against > T.RECIPE_SLIPS * len(away):
+        return
+    parts = [columns[k].name for k, w in zip(others, once, strict=True) if w]
+    signs = [w for w in once if w]
+    how = " ".join(f"{'+' if w > 0 else '−'} {marked(n)}" for n, w in zip(parts, signs, strict=True)).removeprefix("+ ")
+    yield Made(
+        columns[y].name,
+        parts[0],
+        parts[1],
+        how,
+        int(both.sum()),
+        against,
+        int(np.count_nonzero(~both)),
+        tuple(parts[2:]),
+    )
 
 
 def _is_last(columns: list[NumericColumn], made: int, a: int, b: int, outcome: str | None) -> bool:
@@ -198,18 +237,19 @@ def _sum(a: NumericColumn, b: NumericColumn, y: NumericColumn) -> Made | None:
 
 def _said(m: Made, outcome: str | None) -> Finding:
     rows = f"all {plural(m.rows, 'row')}" if not m.against else f"all but {m.against:,} of {plural(m.rows, 'row')}"
-    told = f"{marked(m.column)} is {m.how} in {rows}{' that have all three' if m.lacking else ''}"
-    columns = (m.column, m.first, m.second)
+    told = f"{marked(m.column)} is {m.how} in {rows}{' that have all of them' if m.lacking else ''}"
+    columns = (m.column, m.first, m.second, *m.more)
     evidence = {"how": m.how.replace("\x02", "").replace("\x03", ""), "rows": m.rows, "against": m.against}
     if outcome not in columns:
         advice = "Leave one of the three out, or know why not: a relation between them is there by construction."
         return Finding("made-up-of-others", "caution", columns, f"{told}.", advice, evidence)
-    rest = [c for c in columns if c != outcome]
+    rest = [marked(c) for c in columns if c != outcome]
+    together = f"{', '.join(rest[:-1])} and {rest[-1]}"
     return Finding(
         "made-up-of-others",
         "stop",
         columns,
-        f"{told}: {marked(rest[0])} and {marked(rest[1])} together are the outcome.",
-        f"Leave out whichever of {marked(rest[0])} and {marked(rest[1])} is only known with {marked(outcome)}.",
+        f"{told}: {together} together are the outcome.",
+        f"Leave out whichever of {together} is only known with {marked(str(outcome))}.",
         evidence,
     )
