@@ -472,3 +472,16 @@ def test_levels_and_zeros_that_stand_for_nothing_known_are_said_and_true_ones_ar
     repeat = {0: 1, 10: 40, 20: 6}[len(column) if len(column) in (10, 20) else 0]
     frame = pd.DataFrame({"x": list(column) * repeat})
     assert ("sentinel-value" in {f.code for f in Study(frame).inventory().findings}) == said
+
+
+def test_a_table_of_cells_with_all_cases_and_those_of_one_kind_is_asked_after():
+    r = np.random.default_rng(8)
+    cells = pd.MultiIndex.from_product([list("abcd"), ["young", "old"], ["in", "out"]], names=["place", "age", "where"])
+    frame = cells.to_frame(index=False)
+    frame["hives"] = r.integers(40, 900, 16)
+    frame["lost"] = r.binomial(frame["hives"], 0.2)
+    found = next(f for f in Study(frame).inventory().findings if f.code == "counted-table")
+    assert (found.weight, found.columns[:2]) == ("caution", ("hives", "lost"))
+    assert "(lost is never more)" in found.statement
+    again = frame.sample(16, replace=True, random_state=1)
+    assert "counted-table" not in {f.code for f in Study(again).inventory().findings}

@@ -19,14 +19,20 @@ from ...words import plural
 Floats = NDArray[np.float64]
 
 
+MOST_COUNTS = 3
+"""Whole numbers beside the categories of a table that is counted: all cases, and those of one kind."""
+
+
 def counted_table(table: Table) -> list[Finding]:
-    """Ask whether a table is counted already: every combination of its categories once, beside one whole number."""
-    numbers = [c for c in table if _may_count(c)]
+    """Ask whether a table is counted already: every combination of its categories once, beside whole numbers."""
+    numbers = [c for c in table if isinstance(c, NumericColumn) and _may_count(c)]
     named = [c for c in numbers if hints(c.name, "frequencies")]
-    if len(numbers) != 1 and len(named) != 1:
+    numbers = named if len(named) == 1 else [c for c in numbers if not _crosses(c)] or numbers
+    if not 1 <= len(numbers) <= MOST_COUNTS:
         return []
-    counts = named[0] if len(named) == 1 else numbers[0]
-    others = [c for c in table if c.name != counts.name]
+    whole = [c for c in numbers if all((c.values >= o.values).all() for o in numbers)]
+    counts = whole[0] if whole else numbers[0]
+    others = [c for c in table if c not in numbers]
     if len(others) < 2 or not all(_is_axis(c) for c in others):
         return []
     cells = int(np.prod([c.distinct for c in others], dtype=float))
@@ -35,22 +41,29 @@ def counted_table(table: Table) -> list[Finding]:
     keys = pd.DataFrame({c.name: _codes(c) for c in others})
     if keys.duplicated().any() or (keys < 0).to_numpy().any():
         return []
-    assert isinstance(counts, NumericColumn)
     total = int(np.nansum(counts.values))
     axes = ", ".join(marked(c.name) for c in others[:4]) + (f" and {len(others) - 4} more" if len(others) > 4 else "")
-    sure = bool(named)
+    sure = bool(named) or (len(numbers) > 1 and bool(whole))
+    part = [marked(c.name) for c in numbers if c is not counts]
+    never = f" ({' and '.join(part)} {'is' if len(part) == 1 else 'are'} never more)" if part and whole else ""
     return [
         Finding(
             "counted-table",
             "caution" if sure else "note",
-            (counts.name, *(c.name for c in others)),
+            (counts.name, *(c.name for c in numbers if c is not counts), *(c.name for c in others)),
             f"Each of the {plural(len(table), 'row')} is a combination of {axes}, and no two are the same: does "
-            f"{marked(counts.name)} count the cases of each ({total:,} in all)?",
+            f"{marked(counts.name)} count the cases of each ({total:,} in all){never}?",
             f"If so say it, {option('counts', counts.name)}: every step then counts cases. If it is a measurement, "
             "leave it.",
             {"rows": len(table), "combinations": cells, "total": total},
         )
     ]
+
+
+def _crosses(c: NumericColumn) -> bool:
+    """Say whether a number stands for levels that are crossed: each of its values in as many rows."""
+    n = np.unique(c.values, return_counts=True)[1]
+    return bool(2 <= len(n) <= T.MANY_LEVELS and n.min() >= T.FULL_CROSSING * n.max() and n.min() > 1)
 
 
 def _may_count(c: Column) -> bool:
@@ -62,7 +75,7 @@ def _may_count(c: Column) -> bool:
 
 
 def _is_axis(c: Column) -> bool:
-    return c.kind not in ("text", "continuous", "constant", "datetime") and 2 <= c.distinct <= T.MANY_LEVELS
+    return c.kind not in ("text", "constant", "datetime") and 2 <= c.distinct <= T.MANY_LEVELS
 
 
 def _codes(c: Column) -> NDArray[np.int64]:
