@@ -20,6 +20,7 @@ MOST_COLUMNS = 60
 SCREENS, SCREEN_ROWS = 6, 40
 """Samples of rows, and rows in each: with two slips in a hundred one of the samples has none."""
 LEAST_ROWS = 30
+FITTED_ROWS = 5_000
 MOST_SAID = 5
 LOST = 1e-4
 """Of one less a correlation: what rounding takes off."""
@@ -126,11 +127,12 @@ def _total(columns: list[NumericColumn], rows: NDArray[np.intp], y: int) -> Iter
     others = [k for k in range(len(columns)) if k != y]
     if len(rows) < 3 * len(others):
         return
-    x = np.stack([columns[k].values[rows] for k in others], axis=1)
-    of = columns[y].values[rows]
+    some = rows[np.linspace(0, len(rows) - 1, min(len(rows), FITTED_ROWS)).astype(np.int64)]
+    x = np.stack([columns[k].values[some] for k in others], axis=1)
+    of = columns[y].values[some]
     size = np.abs(x).max(axis=0)
     x, weight = x[:, size > 0], np.zeros(len(others))
-    scaled = np.column_stack([x / size[size > 0], np.ones(len(rows))])
+    scaled = np.column_stack([x / size[size > 0], np.ones(len(some))])
     weight[size > 0] = np.linalg.lstsq(scaled, of, rcond=None)[0][:-1] / size[size > 0]
     once = np.rint(weight)
     if np.count_nonzero(once) < 3 or np.abs(once).max() > 1 or np.abs(weight - once).max() > 1e-3:
