@@ -50,6 +50,17 @@ def test_a_line_changes_nothing_of_what_bins_leave_of_a_line(units):
         assert full.pvalue < 0.05
 
 
+def test_what_bins_leave_of_a_line_is_as_sure_by_units_of_one_row_as_by_rows():
+    r = np.random.default_rng(16)
+    x = r.normal(size=(12, 500))
+    y = 0.5 * x + np.linspace(0, 0.25, 12)[:, None] * x**2 + r.normal(size=x.shape)
+    alone = Sampling.of_units(np.arange(500))
+    both = [(not_straight(a, b, rows(a)).p, not_straight(a, b, alone).p) for a, b in zip(x, y, strict=True)]
+    by_rows, by_units = np.log10(both).T
+    assert np.abs(by_rows - by_units).max() < 0.5 + 0.15 * np.abs(by_rows).max()
+    assert np.corrcoef(by_rows, by_units)[0, 1] > 0.97
+
+
 def test_small_expected_counts_are_cochrans_rule():
     assert expected_are_small(np.array([[1, 1], [400, 400]]))  # one expects exactly 1, half under 5
     assert expected_are_small(np.array([[0, 1, *[30] * 8], [20, 20, *[900] * 8]]).T)  # two of twenty, one under 1
@@ -147,6 +158,9 @@ def test_targets_score_rows_as_they_say():
     away = number.values - means[cell, 0]
     assert number.loss(sums, means) == pytest.approx(np.sum(away**2))
     assert number.variance(sums.sum(axis=0), number.base(sums.sum(axis=0))) == pytest.approx([1.0])
+    some = number.take(np.arange(200) < 60)  # whose mean is not 0
+    total = some.sums(np.zeros(60, int), 1)[0]
+    assert some.variance(total, some.base(total)) == pytest.approx([np.var(some.values)])
     gain = number.gain(means, np.array([0.2]), np.array(0.4), np.array(1.1))
     b = (number.values - 0.2) ** 2
     want = ((b - away**2) - 0.4 * b) / 1.1
@@ -237,6 +251,7 @@ def test_the_screen_of_forms_is_the_share_between_bins():
 
 def test_drawn_tables_say_what_all_tables_would():
     table = np.array([[3, 0, 2], [1, 4, 1], [0, 1, 5]])
+    assert chi_square_simulated(np.array([[5, 5], [5, 5]]), draws=99).p == 1.0
     drawn = chi_square_simulated(table, draws=999)
     assert (1000 * drawn.p) % 1 == pytest.approx(0, abs=1e-9)
     every = stats.random_table(table.sum(axis=1), table.sum(axis=0)).rvs(100_000, random_state=0)
