@@ -6,7 +6,7 @@ import pytest
 from scipy import optimize, stats
 from scipy.spatial import procrustes
 
-from envelt import Study
+from envelt import Preparation, Study
 from envelt.core.columns.coarse import Coarse
 from envelt.core.columns.outcome import NumericOutcome
 from envelt.core.embed.quality import agreement
@@ -15,7 +15,7 @@ from envelt.core.stats import held_out_line
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.expected import expected_are_small
 from envelt.core.stats.explained import explained_share
-from envelt.core.stats.folds import deal, hash_blocks
+from envelt.core.stats.folds import deal, folds_in_time, hash_blocks
 from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.of_rows.ordinal import gamma_with_influence
 from envelt.core.stats.of_rows.proportions import odds_ratio, risk_ratio
@@ -283,7 +283,10 @@ def test_tables_name_the_cells_that_are_empty_and_the_step_between_two_levels():
     frame = frame[~((frame["grade"] == 2) & (frame["place"] == "v"))]
     study = Study(frame, outcome="y", kinds={"grade": "ordinal"})
     found = {f.code: f for f in study.contingency("grade", "y").findings}
-    assert found["step-not-trend"].evidence["cut_between"] == ["4", "5"]
+    step = found["step-not-trend"].evidence
+    assert step["cut_between"] == ["4", "5"]
+    rate = [(frame.loc[side, "y"] == "yes").mean() for side in (frame["grade"] <= 4, frame["grade"] > 4)]
+    assert (step["before"], step["after"]) == pytest.approx(tuple(rate))
     empty = next(f for f in study.contingency("grade", "place").findings if f.code == "empty-cell")
     assert empty.statement.startswith("A combination of grade and place has no row: '2' with 'v'")
     frame = frame[~((frame["grade"] == 6) & (frame["place"] == "w"))]
@@ -353,3 +356,76 @@ def test_rows_in_the_order_of_time_are_told_by_the_correlation_of_neighbours():
     y = frame.sort_values("day")["weight_kg"].to_numpy()
     want = stats.pearsonr(y[:-1], y[1:]).statistic
     assert found.evidence["correlation_of_neighbours"] == pytest.approx(want, abs=0.01)
+
+
+def test_folds_in_time_are_stretches_that_follow_each_other():
+    folds = folds_in_time(np.arange(50, dtype=np.uint8))
+    assert folds.fold_of_block[0].tolist() == np.repeat(np.arange(5), 10).tolist()
+    for repeat in folds.fold_of_block:
+        assert np.bincount(repeat, minlength=5).tolist() == [10] * 5
+        assert np.count_nonzero(np.diff(repeat)) <= 5  # each in one piece, the first and last joined at the ends
+    assert len({tuple(r) for r in folds.fold_of_block.tolist()}) == 5
+
+
+def test_welchs_f_of_many_groups_leaves_out_those_of_too_few_rows():
+    r = np.random.default_rng(17)
+    sizes = [3, 30, 30, 30, 30, 30, 30]
+    codes, y = np.repeat(np.arange(7), sizes), r.normal(size=sum(sizes))
+    y[:3] += 50
+    large = codes > 0
+    whole = GroupedRows(y, codes, tuple("abcdefg"), rows(y)).tests["welch_anova"]
+    some = GroupedRows(y[large], codes[large] - 1, tuple("bcdefg"), rows(y[large])).tests["welch_anova"]
+    assert whole == pytest.approx(some)
+
+
+@pytest.mark.parametrize(
+    ("using", "centre", "width"),
+    [
+        ("unit_range", np.min, lambda v: v.max() - v.min()),
+        ("z_score", np.mean, lambda v: v.std(ddof=1)),
+        ("median_iqr", np.median, stats.iqr),
+    ],
+)
+def test_rescaled_numbers_are_less_a_centre_over_a_width(using, centre, width):
+    x = np.random.default_rng(18).gamma(2, 3, 60) + 5
+    made = Preparation().then("rescale", "x", using=using).fit(pd.DataFrame({"x": x}))
+    assert made.transform(pd.DataFrame({"x": x}))["x"].to_numpy() == pytest.approx((x - centre(x)) / width(x))
+
+
+def test_a_missing_level_has_the_rate_of_its_own_rows():
+    r = np.random.default_rng(19)
+    level = r.choice(["a", "b", "c"], 900).astype(object)
+    level[r.random(900) < 0.2] = None
+    y = np.where(r.random(900) < np.where(pd.isna(level), 0.8, 0.2), "yes", "no")
+    frame = pd.DataFrame({"level": level, "y": y})
+    made = Preparation(outcome="y").then("encode", "level", using="rate").fit(frame)
+    one = {v: made.transform(pd.DataFrame({"level": [v], "y": [None]})).iloc[0, 0] for v in (None, "a")}
+    assert one[None] == pytest.approx((y[pd.isna(level)] == "yes").mean(), abs=0.02)
+    assert one["a"] == pytest.approx((y[level == "a"] == "yes").mean(), abs=0.03)
+
+
+def test_odds_above_one_that_vanish_within_groups_are_said_and_a_strong_line_is_no_curve():
+    r = np.random.default_rng(20)
+    group = r.integers(0, 2, 3_000)
+    side, event = r.random(3_000) < 0.35 + 0.2 * group, r.random(3_000) < 0.35 + 0.25 * group
+    frame = pd.DataFrame({"g": np.array(["p", "q"])[group], "side": np.where(side, "right", "left")})
+    frame["y"] = np.where(event, "yes", "no")
+    found = next(f for f in Study(frame, outcome="y").against("side", by="g").findings if f.code == "vanishes-within")
+    assert 1 < found.evidence["crude"][1] < found.evidence["crude"][2] < 2
+    x = r.normal(size=600)
+    bent = pd.DataFrame({"x": x, "nearly": x + 0.15 * x**2 + 0.1 * r.normal(size=600)})
+    bent["curved"] = x**2 + 0.4 * x + 0.3 * r.normal(size=600)
+    curves = {frozenset(f.columns) for f in Study(bent).relations().findings if f.code == "curved-relation"}
+    assert frozenset(("x", "curved")) in curves
+    assert frozenset(("x", "nearly")) not in curves
+
+
+def test_what_a_third_column_holds_most_of_the_outcome_by_makes_nothing_turn():
+    r = np.random.default_rng(21)
+    third = r.integers(0, 6, 4_000)
+    first = np.clip(np.rint(third + r.normal(0, 2.4, 4_000)), 0, 5).astype(int)
+    for noise, turned in ((9.0, ["first"]), (0.6, [])):
+        y = 4 * third - first + noise * r.normal(size=4_000)
+        columns = [Coarse(n, v.astype(np.int8), tuple("abcdef"), True) for n, v in (("first", first), ("third", third))]
+        outcome = NumericOutcome("y", y)
+        assert [t.name for t in turn_rounds(columns, outcome, rows(y)) if t.name == "first"] == turned
