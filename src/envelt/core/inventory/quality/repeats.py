@@ -56,7 +56,10 @@ def repeat_findings(table: Table, unit: str | None) -> list[Finding]:
 
 def _has_names(table: Table) -> bool:
     """Say whether equal rows are one record: something in a row is its own, so that chance does not make two alike."""
-    return any(c.kind == "identifier" or c.distinct >= T.OWN_VALUES * len(c) for c in table if c.kind != "text")
+    return any(
+        c.distinct >= (T.IDENTIFIER_DISTINCT_SHARE if c.kind == "identifier" else T.OWN_VALUES) * len(c)
+        for c in table if c.kind != "text"
+    )  # fmt: skip
 
 
 def _duplicate_rows(table: Table, again: NDArray[np.bool_]) -> Finding:
