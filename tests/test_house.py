@@ -1,5 +1,6 @@
 """The house: results hold no rows, views are typed, and pictures go into axes that a person has."""
 
+import ast
 import dataclasses
 import pickle
 import subprocess
@@ -273,3 +274,12 @@ def test_no_two_classes_share_a_name():
         if line.startswith("class ")
     ]
     assert sorted({n for n in names if names.count(n) > 1}) == []
+
+
+def test_files_are_short_and_classes_have_names_of_their_own():
+    files = sorted((Path(__file__).parents[1] / "src").rglob("*.py"))
+    assert {p.name: n for p in files if (n := len(p.read_text("utf-8").splitlines())) > 400} == {}
+    named = [
+        node.name for p in files for node in ast.walk(ast.parse(p.read_text("utf-8"))) if isinstance(node, ast.ClassDef)
+    ]
+    assert {n: named.count(n) for n in named if named.count(n) > 1 and not n.startswith("_")} == {}
