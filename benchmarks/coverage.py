@@ -245,6 +245,8 @@ def main() -> None:
     draws = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
     words = sys.argv[2:]
     which = [i for i, c in enumerate(CASES) if not words or c.__name__ in words]
+    if not which:
+        raise SystemExit(f"No such case. There is: {', '.join(c.__name__ for c in CASES)}.")
     jobs = [(c, d, s, 50) for c in which for d in range(len(DESIGNS)) for s in range(0, draws, 50)]
     seen: dict[str, dict[int, list[float]]] = defaultdict(lambda: defaultdict(list))
     with ProcessPoolExecutor() as pool:
