@@ -446,7 +446,13 @@ def test_a_sum_of_several_that_is_the_outcome_is_said_with_all_of_them():
     frame["total"] = frame[["p", "q", "r", "s"]].sum(axis=1)
     made = next(f for f in Study(frame, outcome="total").inventory().findings if f.code == "made-up-of-others")
     assert (made.weight, made.columns) == ("stop", ("total", "p", "q", "r", "s"))
-    assert made.statement == "total is p + q + r + s in all 80 rows: p, q, r and s together are the outcome."
+    assert (
+        made.statement
+        == "total is p + q + r + s in all 80 rows, to within rounding: p, q, r and s together are the outcome."
+    )
+    frame["total"] -= 7
+    less = next(f for f in Study(frame, outcome="total").inventory().findings if f.code == "made-up-of-others")
+    assert less.evidence["how"] == "p + q + r + s − 7"
     frame["total"] += r.integers(0, 4, 80)
     assert "made-up-of-others" not in {f.code for f in Study(frame, outcome="total").inventory().findings}
 
@@ -459,6 +465,8 @@ def test_a_sum_of_several_that_is_the_outcome_is_said_with_all_of_them():
         (["yes", "don't know"] + ["no"] * 8, True),
         (["town", "Unknown/other"] + ["hill"] * 8, True),
         (["town", "?"] + ["hill"] * 8, True),
+        (["DK", "NO"] + ["SE"] * 8, False),
+        (["granted", "refused"] + ["open"] * 8, False),
         (["town", "other"] + ["hill"] * 8, False),
         (["none", "some"] + ["many"] * 8, False),
         (["what?", "when?"] + ["why?"] * 8, False),

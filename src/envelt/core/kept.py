@@ -69,7 +69,7 @@ class _Kept:
         old = []
         with self._lock:
             self._drop(key)
-            self._sizes[key] = (weakref.ref(owner, lambda _: self.forget(key)), size)
+            self._sizes[key] = (weakref.ref(owner, lambda _: self._drop(key)), size)
             self.bytes += size
             while self.bytes > MOST_BYTES and len(self._sizes) > 1:
                 oldest = next(iter(self._sizes))
@@ -79,11 +79,8 @@ class _Kept:
             if thing is not None:
                 vars(thing).pop(what, None)
 
-    def forget(self, key: tuple[int, str]) -> None:
-        """Take a value off the list that went with its owner."""
-        self._drop(key)
-
     def _drop(self, key: tuple[int, str]) -> None:
+        """Take a value off the list: it was let go, or went with its owner."""
         self.bytes -= self._sizes.pop(key, (None, 0))[1]
 
 

@@ -200,17 +200,21 @@ class NumberOverTime(Remade):
         return self.candidate.days[self.of.known]
 
     @kept
-    def rows(self) -> GroupedRows:
-        """The outcome in groups, one a unit of the calendar, of the rows with an outcome."""
+    def _binned(self) -> tuple[GroupedRows, BinEnds]:
         bins = calendar_rate_bins(self._days, unit=self.calendar)
         labels = tuple(str(np.datetime64(int(d), "D")) for d in bins.ends.left)
         known = self.of.known
-        return GroupedRows(self.of.values[known], bins.codes, labels, self.sampling.take(known))
+        return GroupedRows(self.of.values[known], bins.codes, labels, self.sampling.take(known)), bins.ends
 
-    @cached_property
+    @property
+    def rows(self) -> GroupedRows:
+        """The outcome in groups, one a unit of the calendar, of the rows with an outcome."""
+        return self._binned[0]
+
+    @property
     def bins(self) -> BinEnds:
-        """The first day of each, and of the next."""
-        return calendar_rate_bins(self._days, unit=self.calendar).ends
+        """The first day of each unit of the calendar, and of the next."""
+        return self._binned[1]
 
     @cached_property
     def summary(self) -> GroupSummary:

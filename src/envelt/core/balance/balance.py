@@ -176,8 +176,8 @@ def drifts(outcome: Outcome, dates: list[TimeColumn | NumericColumn], sampling: 
         if not at[high] - at[low] >= spread:
             continue
         first, last = min(low, high), max(low, high)
-        ends = [bins.ends.left[enough[i]] for i in (first, last)]
-        names = [str(np.datetime64(int(e), "D")) if began else number_label(e) for e in ends]
+        ends = [(bins.ends.left[enough[i]], bins.ends.right[enough[i]]) for i in (first, last)]
+        names = [str(np.datetime64(int(a), "D")) if began else _stretch(a, b) for a, b in ends]
         found.append(
             Finding(
                 "outcome-drift",
@@ -191,6 +191,11 @@ def drifts(outcome: Outcome, dates: list[TimeColumn | NumericColumn], sampling: 
             )
         )
     return found
+
+
+def _stretch(first: float, last: float) -> str:
+    a, b = number_label(first), number_label(last)
+    return a if a == b else f"{a} to {b}"
 
 
 def outcome_missing(name: str, unknown: int, known: int) -> list[Finding]:

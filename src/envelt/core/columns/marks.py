@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import NamedTuple
@@ -18,6 +19,20 @@ KNOWN = frozenset(
     {".", "..", "...", "-", "--", "---", "?", "??", "*", "na", "n/a", "n.a.", "#n/a", "null", "nan", "missing"}
 )
 """Texts that mean nothing else beside numbers or dates."""
+
+
+_UNKNOWN = re.compile(
+    r"(?:^|[\s/_(,-])(?:unknown|unk|not (?:known|stated|recorded|reported|available)|no (?:answer|response)"
+    r"|undetermined|unspecified|don'?t know)(?:$|[\s/_),-])",
+    re.IGNORECASE,
+)
+"""Said anywhere in a level; "other", "none" and "refused" are levels, and DK is a country."""
+
+
+def says_nothing(level: str) -> bool:
+    """Say whether a level of a category says that nothing is known of a row."""
+    text = level.strip()
+    return text.casefold() in KNOWN or text == "\\N" or bool(_UNKNOWN.search(text))
 
 
 USUAL = ("NA", "N/A", "n/a", "#N/A", "#NA", "<NA>", "NULL", "null", "NaN", "nan", "NaT")

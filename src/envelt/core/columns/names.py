@@ -6,6 +6,8 @@ import re
 
 import numpy as np
 
+_SEEN_AGAIN = "prof|professor|teacher|instructor|rater|judge|stratum|strata|litter|pig|rat|mouse|dog|sheep|cow|horse"
+
 NAMES = {
     "names": r"zone|code|type|class|line|group|cluster|category|region|kind|sector|segment|branch|store|district"
     r"|race|ethnic|ethnicity|nationality|country|state|county"
@@ -14,13 +16,12 @@ NAMES = {
     r"|account|icd|naics|sic",
     "identifiers": r"id|ids|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket|invoice|order|sku|isbn",
     "few_cases": r"subject|person|patient|participant|respondent|individual|household|hh|hospital|clinic|firm|company"
-    r"|customer|user|client|animal|hive|colony|farm|prof|professor|teacher|instructor|rater|judge|stratum|strata"
-    r"|litter|pig|rat|mouse|dog|sheep|cow|horse",
+    r"|customer|user|client|animal|hive|colony|farm|" + _SEEN_AGAIN,
     "places": r"country|county|state|region|district|municipality|commune|town|city|province|village|ward|site"
     r"|plot|parish|canton|borough|station|precinct",
     "cases": r"subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company|plant"
-    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual"
-    r"|prof|professor|teacher|instructor|rater|judge|stratum|strata|pair|litter|pig|rat|mouse|dog|sheep|horse",
+    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual|pair|"
+    + _SEEN_AGAIN,
     "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
     "frequencies": r"n|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs|observations|cases",
     "ages": r"age|ages",

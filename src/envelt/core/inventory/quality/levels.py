@@ -9,7 +9,7 @@ import numpy as np
 
 from ....errors import option
 from ... import thresholds as T
-from ...columns.marks import KEPT_AS_TEXT, KNOWN
+from ...columns.marks import KEPT_AS_TEXT, KNOWN, says_nothing
 from ...columns.readings import read_numbers
 from ...columns.table import CategoryColumn, Column, Table
 from ...finding import Finding, marked
@@ -33,17 +33,9 @@ def level_findings(table: Table) -> list[Finding]:
     return found + (marks if len(marks) <= T.MOST_GAPS_APART else [_marks_of_many(marks)])
 
 
-UNKNOWN = re.compile(
-    r"(\b|_)(unknown|unk|nk|n\.k\.|not known|not stated|not recorded|not reported|not available|no answer|no response"
-    r"|refused|refusal|missing|undetermined|unspecified|don'?t know|dk)(\b|_)|\\n|\?+|-{1,3}",
-    re.IGNORECASE,
-)
-"""Levels that say that nothing is known; "other" and "none" are levels."""
-
-
 def _nothing_known(c: CategoryColumn) -> list[Finding]:
     """Say which levels are no levels: unknown, not stated, a question mark."""
-    found = [k for k, w in enumerate(c.written) if c.counts[k] and _says_nothing(w)]
+    found = [k for k, w in enumerate(c.written) if c.counts[k] and says_nothing(w)]
     rows = int(c.counts[found].sum()) if found else 0
     present = int(c.counts.sum())
     if rows < T.SENTINEL_ROWS or rows > T.MOSTLY_MISSING * present or len(found) > 2:
@@ -61,12 +53,6 @@ def _nothing_known(c: CategoryColumn) -> list[Finding]:
             {"value": c.written[found[0]], "rows": rows},
         )
     ]
-
-
-def _says_nothing(level: str) -> bool:
-    text = level.strip()
-    found = UNKNOWN.search(text)
-    return found is not None and (found.group(0).strip("_") == text or any(ch.isalpha() for ch in found.group(0)))
 
 
 def _mixed(c: Column) -> list[Finding]:

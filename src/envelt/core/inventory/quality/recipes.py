@@ -90,7 +90,7 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
             if (a, b, c, way) not in tried:
                 tried.add((a, b, c, way))
                 three = columns[a], columns[b], columns[c]
-                made = _sum(*three) if way == "+" else _checked(*three, way)
+                made = _sum([columns[a], columns[b]], columns[c]) if way == "+" else _checked(*three, way)
                 if made is not None:
                     yield made
 
@@ -103,8 +103,7 @@ def _screened(
     alone = r**2
     for a in range(len(columns)):
         for way, make in WAYS.items():
-            with np.errstate(all="ignore"):
-                fit = (_normal(make(x[a], x)) @ z.T) ** 2  # of each second (rows) with each made (columns)
+            fit = (_normal(make(x[a], x)) @ z.T) ** 2  # of each second (rows) with each made (columns)
             better = 1 - fit < 0.1 * (1 - np.maximum(alone[a], alone))
             for b, c in np.argwhere((fit > 1 - LOST) & better).tolist():
                 if len({a, b, c}) == 3 and not (way == "×" and b < a) and _is_last(columns, c, a, b, outcome):
@@ -137,26 +136,9 @@ def _total(columns: list[NumericColumn], rows: NDArray[np.intp], y: int) -> Iter
     once = np.rint(weight)
     if np.count_nonzero(once) < 3 or np.abs(once).max() > 1 or np.abs(weight - once).max() > 1e-3:
         return
-    made = np.stack([columns[k].values for k in others], axis=1)[:, once != 0] @ once[once != 0]
-    both = ~np.isnan(made) & ~columns[y].missing
-    away = columns[y].values[both] - made[both]
-    near = max(0.55 * recorded_step(np.sort(columns[y].values[both])), T.ROUNDING / 4 * float(np.std(of)))
-    against = int(np.count_nonzero(np.abs(away - np.median(away)) > near))
-    if against > T.RECIPE_SLIPS * len(away):
-        return
-    parts = [columns[k].name for k, w in zip(others, once, strict=True) if w]
-    signs = [w for w in once if w]
-    how = " ".join(f"{'+' if w > 0 else '−'} {marked(n)}" for n, w in zip(parts, signs, strict=True)).removeprefix("+ ")
-    yield Made(
-        columns[y].name,
-        parts[0],
-        parts[1],
-        how,
-        int(both.sum()),
-        against,
-        int(np.count_nonzero(~both)),
-        tuple(parts[2:]),
-    )
+    made = _sum([columns[k] for k, w in zip(others, once, strict=True) if w], columns[y])
+    if made is not None:
+        yield made
 
 
 def _is_last(columns: list[NumericColumn], made: int, a: int, b: int, outcome: str | None) -> bool:
@@ -176,19 +158,18 @@ def _normal(x: Floats) -> Floats:
 
 def _checked(a: NumericColumn, b: NumericColumn, c: NumericColumn, way: str) -> Made | None:
     """Check a recipe on all rows, and write it."""
-    with np.errstate(all="ignore"):
-        f = WAYS[way](a.values, b.values)
+    f = WAYS[way](a.values, b.values)
     both = np.isfinite(f) & ~c.missing
     slope, shift = _line(f[both], c.values[both])
     scale = float(np.std(slope * f[both]))
-    for digits in (2, 4):  # what a person would have multiplied by
-        if abs(float(f"{slope:.{digits}g}") - slope) < 1e-3 * abs(slope):
-            slope = float(f"{slope:.{digits}g}")
-            break
+    round_slope = float(f"{slope:.2g}")
     changed = way == "÷" and abs(shift + slope) < 0.01 * abs(slope) and abs(shift) > 0.05 * scale
-    shift = -slope if changed else shift if abs(shift) > 0.01 * scale else 0.0
-    fits = _fits(slope * f[both] + shift, c)
-    rows, against = int(both.sum()), int(both.sum() - np.count_nonzero(fits(c.values[both])))
+    tried = []
+    for k in (round_slope, slope) if abs(round_slope - slope) < 1e-3 * abs(slope) else (slope,):
+        added = -k if changed else shift if abs(shift) > 0.01 * scale else 0.0
+        tried.append((int(np.count_nonzero(~_fits(k * f[both] + added, c)(c.values[both]))), k, added))
+    against, slope, shift = min(tried, key=lambda t: t[0])  # what a person would have multiplied by, where it fits
+    rows = int(both.sum())
     if rows < LEAST_ROWS or against > T.RECIPE_SLIPS * rows:
         return None
     first, second = marked(a.name), marked(b.name)
@@ -220,26 +201,27 @@ def _fits(want: Floats, c: NumericColumn) -> Callable[[Floats], NDArray[np.bool_
     return lambda values: np.abs(values - want) <= near
 
 
-def _sum(a: NumericColumn, b: NumericColumn, y: NumericColumn) -> Made | None:
-    both = ~(a.missing | b.missing | y.missing)
-    design = np.stack([a.values[both], b.values[both], np.ones(int(both.sum()))], axis=1)
-    (p, q, shift), *_ = np.linalg.lstsq(design, y.values[both], rcond=None)
-    fits = _fits(design @ np.array([p, q, shift]), y)
+def _sum(parts: list[NumericColumn], y: NumericColumn) -> Made | None:
+    """Check on all rows that a column is a sum of others, weighted or not, and write it."""
+    both = ~np.logical_or.reduce([y.missing, *(c.missing for c in parts)])
+    design = np.stack([*(c.values[both] for c in parts), np.ones(int(both.sum()))], axis=1)
+    *weights, shift = np.linalg.lstsq(design, y.values[both], rcond=None)[0].tolist()
+    fits = _fits(design @ np.array([*weights, shift]), y)
     rows, against = int(both.sum()), int(both.sum() - np.count_nonzero(fits(y.values[both])))
     if rows < LEAST_ROWS or against > T.RECIPE_SLIPS * rows:
         return None
-    parts = "".join(
-        f" {'+' if w > 0 else '−'} {'' if abs(abs(w) - 1) < 1e-3 else f'{abs(w):.4g} × '}{marked(c.name)}"
-        for w, c in ((p, a), (q, b))
-    )
-    how = parts[3:] if parts.startswith(" + ") else parts.lstrip()
+    how = " ".join(
+        f"{'+' if w > 0 else '−'} {'' if abs(abs(w) - 1) < 1e-3 else f'{abs(w):.4g} × '}{marked(c.name)}"
+        for w, c in zip(weights, parts, strict=True)
+    ).removeprefix("+ ")
     plus = "" if abs(shift) < 1e-2 * float(np.std(y.values[both])) else f" {'+' if shift > 0 else '−'} {abs(shift):.4g}"
-    return Made(y.name, a.name, b.name, how + plus, rows, against, len(y) - rows)
+    first, second, *more = (c.name for c in parts)
+    return Made(y.name, first, second, how + plus, rows, against, len(y) - rows, tuple(more))
 
 
 def _said(m: Made, outcome: str | None) -> Finding:
     rows = f"all {plural(m.rows, 'row')}" if not m.against else f"all but {m.against:,} of {plural(m.rows, 'row')}"
-    told = f"{marked(m.column)} is {m.how} in {rows}{' that have all of them' if m.lacking else ''}"
+    told = f"{marked(m.column)} is {m.how} in {rows}{' that have all of them' if m.lacking else ''}, to within rounding"
     columns = (m.column, m.first, m.second, *m.more)
     evidence = {"how": m.how.replace("\x02", "").replace("\x03", ""), "rows": m.rows, "against": m.against}
     if outcome not in columns:

@@ -32,7 +32,7 @@ def counted_table(table: Table) -> list[Finding]:
         return []
     whole = [c for c in numbers if all((c.values >= o.values).all() for o in numbers)]
     counts = whole[0] if whole else numbers[0]
-    others = [c for c in table if c not in numbers]
+    others = [c for c in table if c.name not in {n.name for n in numbers}]
     if len(others) < 2 or not all(_is_axis(c) for c in others):
         return []
     cells = int(np.prod([c.distinct for c in others], dtype=float))
