@@ -40,7 +40,7 @@ ROOMS = {
     "core/within": ("formulas", "within", "contingency", "against", "relations", "mended", "units"),
     "core/rank": ("formulas", "mended", "held_out", "tables", "study", "rows_and_outcomes"),
     "core/embed/quality.py": ("formulas", "embed"),
-    "prepare": ("preparation", "rows_and_outcomes"),
+    "prepare": ("operations", "formulas", "preparation", "rows_and_outcomes", "reading"),
 }
 """Each room with the test files that are asked."""
 OPERATORS = (
@@ -60,6 +60,8 @@ def computed(path: Path) -> list[tuple[int, int, int, int]]:
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
             arguments = [*node.args.args, *node.args.kwonlyargs, *node.args.posonlyargs]
             parts += [node.returns, *(a.annotation for a in arguments), *node.decorator_list]
+        elif isinstance(node, ast.ClassDef):
+            parts += node.decorator_list  # whether a dataclass is frozen
         elif isinstance(node, ast.AnnAssign):
             parts.append(node.annotation)
         elif isinstance(node, ast.JoinedStr):

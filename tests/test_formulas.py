@@ -11,7 +11,8 @@ from envelt.core.columns.coarse import Coarse
 from envelt.core.columns.outcome import NumericOutcome
 from envelt.core.embed.quality import agreement
 from envelt.core.relations import forms
-from envelt.core.stats import held_out_line
+from envelt.core.relations.groups import INFINITE, similarity_order
+from envelt.core.stats import form, held_out_line
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.expected import expected_are_small
 from envelt.core.stats.explained import explained_share
@@ -26,6 +27,7 @@ from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.core.stats.trend import least_squares
+from envelt.core.stats.within_groups import stratified_means, stratified_slope
 from envelt.core.within.search import turn_rounds
 from envelt.demo.others import OTHERS
 from samples import rows
@@ -429,3 +431,158 @@ def test_what_a_third_column_holds_most_of_the_outcome_by_makes_nothing_turn():
         columns = [Coarse(n, v.astype(np.int8), tuple("abcdef"), True) for n, v in (("first", first), ("third", third))]
         outcome = NumericOutcome("y", y)
         assert [t.name for t in turn_rounds(columns, outcome, rows(y)) if t.name == "first"] == turned
+
+
+def box_f(z, kept, variance, df):
+    """Box's F of |M z|², written out."""
+    mean = sum(kept[k, k] * variance[k] for k in range(len(z)))
+    squares = sum(kept[i, j] ** 2 * variance[i] * variance[j] for i in range(len(z)) for j in range(len(z)))
+    within = sum((kept[k, k] * variance[k]) ** 2 / df[k] for k in range(len(z)))
+    f = np.sum((kept @ z) ** 2) / mean
+    return f, stats.f.sf(f, mean**2 / squares, mean**2 / within)
+
+
+@pytest.mark.parametrize("sides", [False, True])
+def test_whether_groups_have_one_slope_is_boxes_f_of_those_of_eight_rows(sides):
+    r = np.random.default_rng(22)
+    group = np.repeat(np.arange(7), [3, 8, 12, 20, 30, 9, 7])
+    x = r.integers(0, 2, 89).astype(float) if sides else r.gamma(2, 1, 89)
+    y = (0.3 + 0.2 * group) * x + group + r.normal(size=89) * (1 + group % 3)
+    x[group == 5] = 1.0 if sides else x[group == 5]  # nothing to compare here
+    slopes, weights, variances, dfs = [], [], [], []
+    for g in np.unique(group):
+        at = group == g
+        dx, dy = x[at] - x[at].mean(), y[at] - y[at].mean()
+        sxx = np.sum(dx**2)
+        df = min(at.sum() - 2, sxx**2 / np.sum(dx**4)) if sxx > 0 else 0
+        if at.sum() < 8 or df < 2:
+            continue
+        b = np.sum(dx * dy) / sxx
+        leverage = 1 / at.sum() + dx**2 / sxx
+        slopes.append(b)
+        weights.append(sxx)
+        variances.append(np.sum(dx**2 * (dy - b * dx) ** 2 / (1 - leverage)) / sxx**2)
+        dfs.append(df)
+    assert len(slopes) == (4 if sides else 5)
+    w, b = np.array(weights), np.array(slopes)
+    root = np.sqrt(w / w.sum())
+    kept = np.eye(len(w)) - np.outer(root, root)
+    want = box_f(np.sqrt(w) * (b - np.sum(w * b) / w.sum()), kept, w * np.array(variances), dfs)
+    made = stratified_means(y, x.astype(int), group, rows(x)) if sides else stratified_slope(x, y, group, rows(x))
+    assert made.agreement == pytest.approx(want, rel=1e-9)
+    several = [np.polyfit(x[group == g], y[group == g], 1)[0] for g in range(7) if np.bincount(group)[g] >= 10]
+    assert made.apart == pytest.approx(np.ptp(several))
+    assert made.groups == (6 if sides else 7)
+
+
+def test_slopes_within_groups_have_hc2_and_change_has_the_variance_of_a_difference():
+    r = np.random.default_rng(23)
+    group = r.integers(0, 6, 80)
+    x, e = r.gamma(2, 1, 80) + group, r.normal(size=80)
+    y = 0.4 * x + group + e * x
+    made = stratified_slope(x, y, group, rows(x))
+
+    def fit(design):
+        hat = design @ np.linalg.inv(design.T @ design)
+        b = hat.T @ y
+        away = (y - design @ b) / np.sqrt(1 - np.sum(hat * design, axis=1))
+        partial = hat[:, -1] / np.sum(hat[:, -1] ** 2)  # x less what the groups say of it
+        df = min(80 - design.shape[1], np.sum(partial**2) ** 2 / np.sum(partial**4))
+        return b[-1], hat[:, -1] * away, df
+
+    inside = fit(np.column_stack([*(1.0 * (group == g) for g in range(6)), x]))
+    whole = fit(np.column_stack([np.ones(80), x]))
+    for (b, part, df), shown in ((inside, made.pooled), (whole, made.crude)):
+        half = stats.t.ppf(0.975, df) * np.sqrt(np.sum(part**2))
+        assert shown == pytest.approx((b, b - half, b + half), rel=1e-9)
+    z = (whole[0] - inside[0]) / np.sqrt(np.sum((whole[1] - inside[1]) ** 2))
+    assert made.change == pytest.approx((z, 2 * stats.norm.sf(abs(z))), rel=1e-6)
+
+
+def test_errors_of_forms_are_those_of_fits_on_the_other_folds():
+    r = np.random.default_rng(24)
+    x = np.round(r.gamma(2, 3, 400), 1)
+    y = np.sqrt(x) + r.normal(size=400) * 0.4
+    fold = r.permutation(400) % form.FOLDS
+    made = form._losses(x, y, fold, rows(x))
+    u = (stats.rankdata(x) - 0.5) / 400
+    step = np.minimum(np.floor(u * 24), 23)
+    for k in range(5):
+        train, held = fold != k, fold == k
+        assert made.mean[held] == pytest.approx((y[held] - y[train].mean()) ** 2)
+        line = np.polyfit(x[train], y[train], 1)
+        assert made.line[held] == pytest.approx((y[held] - np.polyval(line, x[held])) ** 2)
+        waves = np.polynomial.Legendre.fit(u[train], y[train], 6, domain=[0, 1])
+        assert made.free[held] == pytest.approx((y[held] - waves(u[held])) ** 2)
+        at = [u[train][step[train] == s].mean() for s in range(24)]
+        mean = [y[train][step[train] == s].mean() for s in range(24)]
+        many = [np.count_nonzero(step[train] == s) for s in range(24)]
+        rising = optimize.isotonic_regression(mean, weights=many).x
+        assert made.rising[held] == pytest.approx((y[held] - np.interp(u[held], at, rising)) ** 2)
+    fall = form._losses(x, -y, fold, rows(x))
+    assert fall.rising == pytest.approx(made.rising)
+    gain, error = made.gain(made.line, made.mean)
+    share = (made.mean - made.line) / made.mean.mean()
+    assert gain == pytest.approx(share.mean())
+    assert error == pytest.approx(1.2 * share.std() / np.sqrt(400))
+
+
+def spaced(gain, error):
+    """Errors of 1,000 rows by which a fit does better than the mean by a gain with a standard error, in shares."""
+    away = np.resize([1.0, -1.0], 1_000) * error / 1.2 * np.sqrt(1_000)
+    return lambda base: base - gain - away
+
+
+@pytest.mark.parametrize(
+    ("line", "rising", "free", "form_of"),
+    [
+        ((0.0, 0.01), (0.0, 0.01), (0.0, 0.01), "none"),
+        ((0.0, 0.01), (0.041, 0.018), (0.0, 0.01), "not decided"),  # up to 0.077 could be
+        ((0.0015, 0.0001), (0.0015, 0.0001), (0.0015, 0.0001), "none"),  # sure, and seen in no picture
+        ((0.3, 0.02), (0.3, 0.02), (0.3, 0.02), "linear"),
+        ((0.3, 0.02), (0.3, 0.02), (0.35, 0.02), "curved"),
+        ((0.3, 0.02), (0.3, 0.02), (0.305, 0.02), "linear"),  # a turn not worth a name
+        ((0.3, 0.02), (0.35, 0.02), (0.35, 0.02), "monotone"),
+        ((0.3, 0.02), (0.305, 0.02), (0.311, 0.02), "monotone"),  # no line, and no surer a turn
+    ],
+)
+def test_a_form_is_the_plainest_that_does_as_well(line, rising, free, form_of):
+    base = np.full(1_000, 1.0)
+    losses = form._Losses(base, *(spaced(*of)(base) for of in (line, rising, free)), rows(base))
+    assert form._decided(losses) == form_of
+
+
+def test_a_fit_that_is_not_surely_better_leaves_the_form_open():
+    base = np.full(1_000, 1.0)
+    r = np.random.default_rng(25)
+    noise = r.normal(size=1_000)
+    line = base - 0.3 - 0.1 * (noise - noise.mean())
+    unsure = r.normal(size=1_000)
+    free = line - 0.04 - 1.2 * (unsure - unsure.mean()) / unsure.std()  # 0.04, error 0.046
+    assert form._decided(form._Losses(base, line, line, free, rows(base))) == "not decided"
+
+
+def test_inflation_is_that_of_least_squares_on_the_others():
+    r = np.random.default_rng(26)
+    frame = pd.DataFrame(r.normal(size=(300, 4)), columns=list("abcd")) * 0.01 + 40
+    frame["e"] = frame["a"] - 0.5 * frame["b"] + 0.002 * r.normal(size=300)
+    frame["sum"] = frame["c"] + frame["d"]
+    told = Study(frame).relations().inflation
+    for name in "abe":
+        others = np.column_stack([np.ones(300), frame.drop(columns=[name, "sum"]) - 40])
+        left = frame[name] - others @ np.linalg.lstsq(others, frame[name], rcond=None)[0]
+        vif = frame[name].var() / left.var(ddof=1)
+        assert told.loc[name, "vif"] == pytest.approx(vif, rel=1e-6)
+    assert set(told.index[np.isinf(told["vif"])]) == {"c", "d", "sum"}
+    assert INFINITE > 1e6
+
+
+def test_columns_that_go_together_stand_together():
+    near = np.full((6, 6), 0.05)
+    for a, b in ((0, 3), (1, 4), (2, 5)):
+        near[a, b] = near[b, a] = 0.9
+    order = similarity_order(near)
+    places = {c: k for k, c in enumerate(order)}
+    assert all(abs(places[a] - places[b]) == 1 for a, b in ((0, 3), (1, 4), (2, 5)))
+    assert sorted(similarity_order(near[:3, :3])) == [0, 1, 2]
+    assert similarity_order(near[:2, :2]) == [0, 1]
