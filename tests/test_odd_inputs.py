@@ -449,7 +449,7 @@ def test_messages_are_short_and_say_what_is_so(tmp_path):
         Study(pd.DataFrame({"a" * 100_000: [1, 2]}), outcome="b" * 100_000)
     assert len(str(seen.value)) < 1_100 > len(seen.value.typed)
     (tmp_path / "deep.toml").write_text("[study]\ndata = " + "[" * 5000 + "]" * 5000)
-    with pytest.raises(StudyFileError, match="nested too deep|must be a path") as deep:  # by how deep Python may go
+    with pytest.raises(StudyFileError, match=r"nested too deep|must be a path") as deep:  # by how deep Python may go
         Study(tmp_path / "deep.toml")
     assert len(str(deep.value)) < 1_100
 

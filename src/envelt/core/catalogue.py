@@ -57,6 +57,9 @@ FINDINGS: dict[str, Entry] = {
     "counted-table": Entry("caution, note", "inventory",
         "every combination of the categories stands once beside one whole number: is the table counted? "
         "(caution where its name says so)"),
+    "designed": Entry("note, caution", "inventory",
+        "every combination of some columns occurs equally often, more evenly than chance would have it; caution where "
+        "the classes of the outcome have the same shares at each value of a column: cases were picked to match"),
     "shared-values": Entry("caution", "inventory",
         "rows come in groups that share the values of several numbers, and no column names the groups"),
     "duplicate-rows": Entry("caution", "inventory",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 MOST_GRADES = 40
 
@@ -123,6 +123,11 @@ def grade_order(levels: list[str]) -> tuple[str, ...]:
         if places is not None and len(set(places)) == len(places):
             return tuple(level for _, level in sorted(zip(places, folded.values(), strict=True)))
     return _band_order(levels)
+
+
+def on_calendar(levels: Sequence[str]) -> bool:
+    """Say whether levels are weekdays or months, however they are shortened."""
+    return len(levels) > 1 and _on_the_calendar({level.strip().casefold(): level for level in levels}) is not None
 
 
 def _on_the_calendar(folded: Mapping[str, str]) -> list[int] | None:

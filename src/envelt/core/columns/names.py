@@ -23,7 +23,8 @@ NAMES = {
     r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual|pair|"
     + _SEEN_AGAIN,
     "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
-    "frequencies": r"n|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs|observations|cases",
+    "frequencies": r"n|n_?cases|n_?controls|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs"
+    r"|observations|cases",
     "ages": r"age|ages",
     "years": r"year|yr|yrs|born|birthyear",
     "after": r"after|afterwards|later|final|followup|follow_up|post|result|results|discharged?|closed|cancell?ed",

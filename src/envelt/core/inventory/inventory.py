@@ -18,10 +18,12 @@ from ..words import plural
 from .quality.absent import missing_findings
 from .quality.absent_where import missing_where
 from .quality.copies import copy_findings
+from .quality.crossed import crossed_findings
+from .quality.follows import follow_findings
 from .quality.levels import level_findings
 from .quality.recipes import recipe_findings
 from .quality.repeats import repeat_findings
-from .quality.structure import counted_table, shared_values
+from .quality.structure import shared_values
 from .quality.values import date_order_findings, value_findings
 from .thumbnail import Shape, column_shape
 
@@ -93,9 +95,10 @@ def quality_findings(
         ("missing", lambda: missing_findings(table, outcome, sampling)),
         ("missing where", lambda: missing_where(table, None if outcome is None else outcome.name, sampling)),
         ("repeats", lambda: repeat_findings(table, unit) or ([] if unit else shared_values(table))),
-        ("rows", lambda: [] if counted else counted_table(table)),
+        ("rows", lambda: crossed_findings(table, outcome, counted)),
         ("copies", lambda: copy_findings(table)),
         ("recipes", lambda: recipe_findings(table, None if outcome is None else outcome.name)),
+        ("follows", lambda: follow_findings(table, None if outcome is None else outcome.name)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("dates", lambda: date_order_findings(table)),
         ("levels", lambda: level_findings(table)),

@@ -1,4 +1,4 @@
-"""Numbers that are made from two others: a ratio, a product, a change in percent, and with the outcome a sum."""
+"""Numbers that are made from two others: a sum, a ratio, a product, a change in percent."""
 
 from __future__ import annotations
 
@@ -27,14 +27,14 @@ LOST = 1e-4
 
 
 class Made(NamedTuple):
-    """A column that two others make, in how many rows, in how many of these it is not so, and how many lack one."""
+    """A column that two others make, in how many rows, in which of these it is not so, and how many lack one."""
 
     column: str
     first: str
     second: str
     how: str
     rows: int
-    against: int
+    against: tuple[int, ...]
     lacking: int
     more: tuple[str, ...] = ()
 
@@ -57,12 +57,27 @@ def recipe_findings(table: Table, outcome: str | None) -> list[Finding]:
     """
     found: list[Made] = []
     seen: set[frozenset[str]] = set()
-    for made in sorted(_recipes(table, outcome), key=lambda m: (outcome not in m[:3], m.against)):
+    for made in sorted(_recipes(table, outcome), key=lambda m: (outcome not in m[:3], len(m.against))):
         names = frozenset(made[:3])
         if names not in seen:
             seen.add(names)
             found.append(made)
-    return [_said(m, outcome) for m in found[:MOST_SAID]]
+    of_outcome = [m for m in found if outcome in _columns(m)]
+    told = [_told_of_outcome(of_outcome, table, str(outcome))] if of_outcome else []
+    return told + [_told(some, table) for some in _sharing([m for m in found if m not in of_outcome])][:MOST_SAID]
+
+
+def _columns(m: Made) -> tuple[str, ...]:
+    return (m.column, m.first, m.second, *m.more)
+
+
+def _sharing(found: list[Made]) -> list[list[Made]]:
+    """Put recipes together that share a column: what is said of one story is said at once."""
+    groups: list[list[Made]] = []
+    for m in found:
+        near = [g for g in groups if any({*_columns(m)} & {*_columns(o)} for o in g)]
+        groups = [g for g in groups if g not in near] + [[*(o for g in near for o in g), m]]
+    return groups
 
 
 def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
@@ -90,7 +105,7 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
             if (a, b, c, way) not in tried:
                 tried.add((a, b, c, way))
                 three = columns[a], columns[b], columns[c]
-                made = _sum([columns[a], columns[b]], columns[c]) if way == "+" else _checked(*three, way)
+                made = _sum(list(three[:2]), three[2], outcome) if way == "+" else _checked(*three, way)
                 if made is not None:
                     yield made
 
@@ -109,15 +124,14 @@ def _screened(
                 if len({a, b, c}) == 3 and not (way == "×" and b < a) and _is_last(columns, c, a, b, outcome):
                     yield a, b, c, way
     names = [c.name for c in columns]
-    if outcome not in names:
-        return
-    y = names.index(str(outcome))
-    others = [k for k in range(len(columns)) if k != y and alone[y, k] < 1 - 10 * LOST]
-    for i, a in enumerate(others):
-        for b in others[i + 1 :]:
-            left = 1 - alone[a, b]
-            share = alone[y, a] + alone[y, b] - 2 * r[y, a] * r[y, b] * r[a, b]
-            if left > 1e-3 and share > (1 - LOST / 10) * left:
+    for y in range(2, len(columns)) if outcome not in names else range(len(columns)):
+        left = 1 - alone
+        share = alone[y][:, None] + alone[y][None, :] - 2 * np.outer(r[y], r[y]) * r
+        near = alone[y] > 1 - 10 * LOST
+        fits = (left > 1e-3) & (share > (1 - LOST / 10) * left) & ~near[:, None] & ~near[None, :]
+        for a, b in np.argwhere(np.triu(fits, 1)).tolist():
+            last = names[y] == outcome or _is_last(columns, y, a, b, outcome)
+            if len({a, b, y}) == 3 and last and outcome not in (names[a], names[b]):
                 yield a, b, y, "+"
 
 
@@ -136,7 +150,7 @@ def _total(columns: list[NumericColumn], rows: NDArray[np.intp], y: int) -> Iter
     once = np.rint(weight)
     if np.count_nonzero(once) < 3 or np.abs(once).max() > 1 or np.abs(weight - once).max() > 1e-3:
         return
-    made = _sum([columns[k] for k, w in zip(others, once, strict=True) if w], columns[y])
+    made = _sum([columns[k] for k, w in zip(others, once, strict=True) if w], columns[y], columns[y].name)
     if made is not None:
         yield made
 
@@ -167,17 +181,18 @@ def _checked(a: NumericColumn, b: NumericColumn, c: NumericColumn, way: str) -> 
     tried = []
     for k in (round_slope, slope) if abs(round_slope - slope) < 1e-3 * abs(slope) else (slope,):
         added = -k if changed else shift if abs(shift) > 0.01 * scale else 0.0
-        tried.append((int(np.count_nonzero(~_fits(k * f[both] + added, c)(c.values[both]))), k, added))
-    against, slope, shift = min(tried, key=lambda t: t[0])  # what a person would have multiplied by, where it fits
+        wrong = ~_fits(k * f[both] + added, c)(c.values[both])
+        tried.append((tuple(np.flatnonzero(both)[wrong].tolist()), k, added))
+    against, slope, shift = min(tried, key=lambda t: len(t[0]))  # what a person would multiply by, where it fits
     rows = int(both.sum())
-    if rows < LEAST_ROWS or against > T.RECIPE_SLIPS * rows:
+    if rows < LEAST_ROWS or len(against) > T.RECIPE_SLIPS * rows:
         return None
     first, second = marked(a.name), marked(b.name)
     made = f"{first} ÷ {second}²" if way == "÷²" else f"{first} {way} {second}"
     if changed:
         made, shift = f"({first} − {second}) ÷ {second}", 0.0
     times = "" if slope == 1 else f"{float(f'{slope:.4g}'):g} × "
-    plus = "" if shift == 0 else f" {'+' if shift > 0 else '−'} {abs(shift):.4g}"
+    plus = "" if shift == 0 else f" {'+' if shift > 0 else '−'} {float(f'{abs(shift):.4g}'):g}"
     return Made(c.name, a.name, b.name, f"{times}{made}{plus}", rows, against, len(c) - rows)
 
 
@@ -189,9 +204,14 @@ def _line(x: Floats, y: Floats) -> tuple[float, float]:
         dx, dy = x[keep] - x[keep].mean(), y[keep] - y[keep].mean()
         slope = float(dx @ dy) / max(float(dx @ dx), 1e-300)
         shift = float(y[keep].mean() - slope * x[keep].mean())
-        away = np.abs(y - slope * x - shift)
-        keep = away <= max(20 * float(np.median(away)), 1e-9 * float(np.abs(y).max()))
+        keep = _near(y - slope * x - shift, y)
     return slope, shift
+
+
+def _near(away: Floats, y: Floats) -> NDArray[np.bool_]:
+    """Return the rows not far from a fit beside most."""
+    away = np.abs(away)
+    return np.asarray(away <= max(20 * float(np.median(away)), 1e-9 * float(np.abs(y).max())))
 
 
 def _fits(want: Floats, c: NumericColumn) -> Callable[[Floats], NDArray[np.bool_]]:
@@ -201,39 +221,88 @@ def _fits(want: Floats, c: NumericColumn) -> Callable[[Floats], NDArray[np.bool_
     return lambda values: np.abs(values - want) <= near
 
 
-def _sum(parts: list[NumericColumn], y: NumericColumn) -> Made | None:
-    """Check on all rows that a column is a sum of others, weighted or not, and write it."""
+def _sum(parts: list[NumericColumn], y: NumericColumn, outcome: str | None) -> Made | None:
+    """Check on all rows that a column is a sum of others, weighted or not, and write it.
+
+    Weights of what is not the outcome must be such as a person would take: of numbers that all go together some sum of
+    two is always near the third.
+    """
     both = ~np.logical_or.reduce([y.missing, *(c.missing for c in parts)])
     design = np.stack([*(c.values[both] for c in parts), np.ones(int(both.sum()))], axis=1)
-    *weights, shift = np.linalg.lstsq(design, y.values[both], rcond=None)[0].tolist()
+    of, keep = y.values[both], np.ones(len(design), bool)
+    for _ in range(3):
+        *weights, shift = np.linalg.lstsq(design[keep], of[keep], rcond=None)[0].tolist()
+        keep = _near(of - design @ np.array([*weights, shift]), of)
+    weights = [float(np.rint(w)) if abs(w - np.rint(w)) < 1e-3 and np.rint(w) else w for w in weights]
+    if y.name != outcome:
+        weights = [float(f"{w:.2g}") for w in weights]
+    shift = float(np.mean((of - design[:, :-1] @ np.array(weights))[keep]))
     fits = _fits(design @ np.array([*weights, shift]), y)
-    rows, against = int(both.sum()), int(both.sum() - np.count_nonzero(fits(y.values[both])))
-    if rows < LEAST_ROWS or against > T.RECIPE_SLIPS * rows:
+    rows, against = int(both.sum()), tuple(np.flatnonzero(both)[~fits(y.values[both])].tolist())
+    if rows < LEAST_ROWS or len(against) > T.RECIPE_SLIPS * rows:
         return None
     how = " ".join(
         f"{'+' if w > 0 else '−'} {'' if abs(abs(w) - 1) < 1e-3 else f'{abs(w):.4g} × '}{marked(c.name)}"
-        for w, c in zip(weights, parts, strict=True)
+        for w, c in sorted(zip(weights, parts, strict=True), key=lambda p: p[0] < 0)
     ).removeprefix("+ ")
-    plus = "" if abs(shift) < 1e-2 * float(np.std(y.values[both])) else f" {'+' if shift > 0 else '−'} {abs(shift):.4g}"
+    plus = (
+        ""
+        if abs(shift) < 1e-2 * float(np.std(y.values[both]))
+        else f" {'+' if shift > 0 else '−'} {float(f'{abs(shift):.4g}'):g}"
+    )
     first, second, *more = (c.name for c in parts)
     return Made(y.name, first, second, how + plus, rows, against, len(y) - rows, tuple(more))
 
 
-def _said(m: Made, outcome: str | None) -> Finding:
-    rows = f"all {plural(m.rows, 'row')}" if not m.against else f"all but {m.against:,} of {plural(m.rows, 'row')}"
-    told = f"{marked(m.column)} is {m.how} in {rows}{' that have all of them' if m.lacking else ''}, to within rounding"
-    columns = (m.column, m.first, m.second, *m.more)
-    evidence = {"how": m.how.replace("\x02", "").replace("\x03", ""), "rows": m.rows, "against": m.against}
-    if outcome not in columns:
-        advice = "Leave one of the three out, or know why not: a relation between them is there by construction."
-        return Finding("made-up-of-others", "caution", columns, f"{told}.", advice, evidence)
-    rest = [marked(c) for c in columns if c != outcome]
-    together = f"{', '.join(rest[:-1])} and {rest[-1]}"
+def _written(m: Made, table: Table) -> str:
+    """Say what a column is, in which rows, and which rows contradict."""
+    n = len(m.against)
+    where = f"all {plural(m.rows, 'row')}" if not n else f"all but {n:,} of {plural(m.rows, 'row')}"
+    rows = ", ".join(str(table.rows[k]) for k in m.against[:5])
+    listed = f" (row{'s' if n > 1 else ''} {rows}{', …' if n > 5 else ''})" if n else ""
+    return f"{marked(m.column)} is {m.how} in {where}{' that have all of them' if m.lacking else ''}{listed}"
+
+
+def _evidence(found: list[Made]) -> dict[str, object]:
+    told = [
+        {"how": m.how.replace("\x02", "").replace("\x03", ""), "rows": m.rows, "against": len(m.against)} for m in found
+    ]
+    return {**told[0], "recipes": {m.column: t["how"] for m, t in zip(found, told, strict=True)}}
+
+
+def _joined(names: list[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def _told(found: list[Made], table: Table) -> Finding:
+    """Say which numbers others make, of one story at once."""
+    more = "".join(f"; {_written(m, table)}" for m in found[1:3])
+    rest = f"; and {len(found) - 3} more of these are made of each other" if len(found) > 3 else ""
+    columns = tuple(dict.fromkeys(c for m in found for c in _columns(m)))
+    one = "one of the three" if len(columns) == 3 else "what is made of the others"
+    return Finding(
+        "made-up-of-others",
+        "caution",
+        columns,
+        f"{_written(found[0], table)}, to within rounding{more}{rest}.",
+        f"Leave {one} out, or know why not: a relation between them is there by construction.",
+        _evidence(found),
+    )
+
+
+def _told_of_outcome(found: list[Made], table: Table, outcome: str) -> Finding:
+    """Say of what the outcome is made, or what with it: one finding, whatever many ways there are."""
+    parts = [[c for c in _columns(m) if c != outcome] for m in found]
+    also = [f"{_joined([*map(marked, p)])} ({_written(m, table)})" for m, p in zip(found[1:3], parts[1:3], strict=True)]
+    rest = f"; and so in {len(found) - 3} more ways" if len(found) > 3 else ""
+    more = f" So are {', and '.join(also)}{rest}." if also else ""
+    first = _joined([*map(marked, parts[0])])
+    whichever = first if len(found) == 1 else "these"
     return Finding(
         "made-up-of-others",
         "stop",
-        columns,
-        f"{told}: {together} together are the outcome.",
-        f"Leave out whichever of {together} is only known with {marked(str(outcome))}.",
-        evidence,
+        tuple(dict.fromkeys(c for m in found for c in _columns(m))),
+        f"{_written(found[0], table)}, to within rounding: {first} together are the outcome.{more}",
+        f"Leave out whichever of {whichever} is only known with {marked(outcome)}.",
+        _evidence(found),
     )
