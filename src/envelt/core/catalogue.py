@@ -84,7 +84,14 @@ FINDINGS: dict[str, Entry] = {
         "levels that differ by case, space, or one letter where one is rare"),
     "many-levels": Entry("note", "inventory", f"over {T.MANY_LEVELS} levels"),
     "rare-levels": Entry("note", "inventory", f"levels with under {T.FEW_ROWS} rows"),
-    "outcome-missing": Entry("note", "balance", "rows have no outcome; they are set aside and counted"),
+    "outcome-missing": Entry("note, caution", "balance",
+        f"rows have no outcome; they are set aside and counted (a caution: {T.MUCH_UNKNOWN:.0%} of the rows, or more "
+        f"of them, by {200 * T.LEAST_POINTS:g} points, at one level of a candidate than at another)"),
+    "outcome-zeros": Entry("caution", "balance",
+        f"{T.ZERO_OUTCOME:.0%} or more of the rows have an outcome of 0 and the others spread: two questions"),
+    "drift-along-rows": Entry("note, caution", "balance",
+        "the rows are sorted by the outcome, or its rate or mean differs between stretches of the file as over dates; "
+        f"caution where neighbouring rows correlate at {T.SERIES:g} or more"),
     "lopsided-outcome": Entry("note, caution", "balance",
         f"the smallest class has under {T.LOPSIDED_NOTE:.0%} (a caution: {T.LOPSIDED_CAUTION:.0%}) of the "
         "largest's rows"),

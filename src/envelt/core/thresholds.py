@@ -189,6 +189,10 @@ ONLY_P = 6e-5  # that what shows only within comes by chance: four standard erro
 VANISH_P = 0.05  # that what goes within groups goes by chance: two standard errors, for groups a person asked about
 EMPTY_EXPECTED = 10.0  # rows expected in an empty cell: under 1 in 20,000 by chance
 STEP_SHARE_OF_CHI = 0.9  # of the differences between levels that one step explains
+IN_ORDER = 0.99  # rank correlation of a time with the row's number: the file stands in its order
+SERIES = 0.7  # correlation of neighbouring rows: they share half of what they say
+MUCH_UNKNOWN = 0.1  # of the rows without an outcome: what is learned of the others may not hold
+ZERO_OUTCOME = 0.4  # of the rows with an outcome of 0, for it to be two questions
 DRIFT_P = 1e-4  # over 40 dates of noise under 0.4 % of tables
 
 # --- columns together ---------------------------------------------------------------------------------

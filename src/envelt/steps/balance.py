@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 
-from ..core.balance.balance import BalanceAnswers, class_balance, over_time
+from ..core.balance.balance import BalanceAnswers, class_balance
 from ..core.columns.axes import AxisLevels, Cuts, TableAxis, axis_of
 from ..core.columns.grouping import Grouping
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
@@ -26,7 +26,7 @@ def show_balance(context: Context, by: tuple[str, ...]) -> BalanceView:
     refuse_itself(by, (outcome.name,))
     title, about = f"How {names(outcome.name)} is spread", context.about
     columns = [context.table[n] for n in context.candidates]
-    make = partial(BalanceAnswers, outcome, over_time(columns), context.sampling)
+    make = partial(BalanceAnswers, outcome, columns, context.sampling, context.table.rows)
     if isinstance(outcome, NumericOutcome):
         return BalanceView(title, about, make(numbers=_numbers(context, outcome, by)), names)
     useful = [c for c in columns if c.kind not in ("identifier", "constant")]

@@ -1,0 +1,185 @@
+"""Whether the outcome drifts: over dates and years, and along the rows as they stand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..columns.labels import number_label, short_label
+from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.table import Column, NumericColumn, TimeColumn
+from ..columns.times import counts_on
+from ..finding import Finding, marked
+from ..shapes.ranks import ranks_of
+from ..stats.correlation import pearson_coefficient
+from ..stats.crossing import Crossing
+from ..stats.groups import GroupedRows
+from ..stats.rates import calendar_rate_bins, rate_bins
+from ..stats.sampling import Sampling
+from ..words import p_text, plural
+
+Floats = NDArray[np.float64]
+
+DRIFT_BINS = 12
+"""Units of the calendar, or stretches of rows, over which a drift is looked for: few enough to have rows each."""
+
+
+@dataclass(frozen=True)
+class _Apart:
+    """The outcome in stretches: of which bins, its rate or mean in each, and whether these are one by chance."""
+
+    bins: NDArray[np.intp]
+    at: Floats
+    what: str
+    p: float
+
+    def written(self, k: int) -> str:
+        """Write a rate, or a mean."""
+        return f"{self.at[k]:.0%}" if self.what.startswith("rate") else short_label(float(f"{self.at[k]:.4g}"))
+
+    @property
+    def ends(self) -> tuple[int, int]:
+        """The places of the lowest and the highest, as they follow each other."""
+        low, high = int(np.argmin(self.at)), int(np.argmax(self.at))
+        return min(low, high), max(low, high)
+
+
+def over_time(columns: Iterable[Column]) -> list[TimeColumn | NumericColumn]:
+    """Return the columns over which an outcome may drift: dates, and numbers that count years or periods on end."""
+    return [
+        c for c in columns
+        if isinstance(c, TimeColumn) or (isinstance(c, NumericColumn) and not c.empty and counts_on(c.name, c.values))
+    ]  # fmt: skip
+
+
+def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd.Index[Any]) -> list[Finding]:
+    """Find dates, or years, over which the outcome drifts, and whether it does along the rows.
+
+    Parameters
+    ----------
+    columns
+        The candidates.
+    sampling
+        Of all rows.
+    rows
+        What they are called.
+    """
+    found, known = [], outcome.known
+    sampling = sampling.take(known)
+    told = False
+    for column in over_time(columns):
+        values = column.days[known] if isinstance(column, TimeColumn) else column.values[known]
+        if isinstance(column, TimeColumn):
+            bins, began = calendar_rate_bins(values, DRIFT_BINS), "what begins "
+        else:
+            bins, began = rate_bins(values), ""
+        apart = _apart(outcome, bins.codes, len(bins.ends), sampling)
+        if apart is None:
+            continue
+        first, last = apart.ends
+        told = told or _in_order(values)
+        ends = [(bins.ends.left[apart.bins[i]], bins.ends.right[apart.bins[i]]) for i in (first, last)]
+        names = [str(np.datetime64(int(a), "D")) if began else _stretch(a, b) for a, b in ends]
+        found.append(
+            Finding(
+                "outcome-drift",
+                "caution",
+                (outcome.name, column.name),
+                f"The {apart.what} is not the same over {marked(column.name)}: it runs from "
+                f"{apart.written(first)} in {began}{names[0]} to {apart.written(last)} "
+                f"in {began}{names[1]} ({p_text(apart.p)}).",
+                "Test a model on later rows than it was fitted on, and ask what changed.",
+                {"p": apart.p, "first": float(apart.at[first]), "last": float(apart.at[last])},
+            )
+        )
+    return found if told else [*found, *_along_rows(outcome, sampling, rows[known])]
+
+
+def _apart(outcome: Outcome, codes: NDArray[np.integer], size: int, sampling: Sampling) -> _Apart | None:
+    """Return the outcome in stretches of known rows, where it surely differs between them, by enough to matter."""
+    known = outcome.known
+    rows = np.bincount(codes[codes >= 0], minlength=size)
+    enough = np.flatnonzero(rows >= T.SPREAD_ROWS)
+    if len(enough) < 2:
+        return None
+    renumber = np.full(len(rows) + 1, -1, np.int32)
+    renumber[enough] = np.arange(len(enough))
+    codes, k = renumber[codes], len(enough)
+    if isinstance(outcome, ClassOutcome):
+        event = outcome.is_event[known]
+        table = Crossing.of(codes, event.astype(np.int8), (k, 2), sampling)
+        p, at = table.chi_square().p, table.counts[:, 1] / table.counts.sum(axis=1)
+        what, least = f"rate of {outcome.event!r}", T.LEAST_POINTS
+    else:
+        groups = GroupedRows(outcome.values[known], codes, tuple(str(i) for i in range(k)), sampling)
+        test = groups.tests.get("welch_anova", groups.tests.get("welch_t"))
+        p, at = (test.p if test is not None else np.nan), groups.summary.moments.mean
+        what, least = f"mean of {marked(outcome.name)}", T.LEAST_SD * outcome.deviation
+    if not p < T.DRIFT_P or not at.max() - at.min() >= least:
+        return None
+    return _Apart(enough, at, what, float(p))
+
+
+def _in_order(values: Floats) -> bool:
+    """Say whether rows stand in the order of a time, near enough."""
+    there = values[~np.isnan(values)]
+    return len(there) > 2 and abs(pearson_coefficient(ranks_of(there), np.arange(float(len(there))))) > T.IN_ORDER
+
+
+def _stretch(first: float, last: float) -> str:
+    a, b = number_label(first), number_label(last)
+    return a if a == b else f"{a} to {b}"
+
+
+def _along_rows(outcome: Outcome, sampling: Sampling, rows: pd.Index[Any]) -> list[Finding]:
+    """Say whether the rows are sorted by the outcome, stand in blocks of it, or resemble their neighbours."""
+    known = outcome.known
+    is_class = isinstance(outcome, ClassOutcome)
+    y = outcome.codes[known].astype(float) if isinstance(outcome, ClassOutcome) else outcome.values[known]
+    n = len(y)
+    if n < 2 * T.SPREAD_ROWS:
+        return []
+    steps = np.diff(y)
+    blocks = int(np.count_nonzero(steps)) + 1
+    if (steps >= 0).all() or (steps <= 0).all() or (is_class and blocks <= 2 * len(np.unique(y))):
+        return [_sorted(outcome, n)] if steps.any() else []
+    apart = _apart(outcome, np.arange(n) * DRIFT_BINS // n, DRIFT_BINS, sampling)
+    alike = 0.0 if is_class or sampling.clustered else pearson_coefficient(y[:-1], y[1:])
+    if apart is None or apart.p > T.DRIFT_P:
+        return []
+    first, last = apart.ends
+    edges = np.searchsorted(np.arange(n) * DRIFT_BINS // n, np.arange(DRIFT_BINS + 1))
+    parts = [rows[[edges[apart.bins[i]], edges[apart.bins[i] + 1] - 1]] for i in (first, last)]
+    where = [f"rows {a} to {b}" for a, b in parts]
+    series = alike >= T.SERIES
+    return [
+        Finding(
+            "drift-along-rows",
+            "caution" if series else "note",
+            (outcome.name,),
+            f"The {apart.what} is not the same along the file: {apart.written(first)} in {where[0]}, "
+            f"{apart.written(last)} in {where[1]} ({p_text(apart.p)})"
+            + (f"; each row resembles the one before it (correlation {alike:.2f})." if series else "."),
+            "Rows are not independent: find out what their order is, a time or a place, and keep it as a column."
+            if series
+            else "Never split by position: draw test rows at random, or find out what the rows are sorted by.",
+            {"p": apart.p, "first": float(apart.at[first]), "last": float(apart.at[last]), "neighbours": float(alike)},
+        )
+    ]
+
+
+def _sorted(outcome: Outcome, n: int) -> Finding:
+    return Finding(
+        "drift-along-rows",
+        "note",
+        (outcome.name,),
+        f"The {plural(n, 'row')} are sorted by {marked(outcome.name)}.",
+        "Never split by position: the first rows know nothing of the last.",
+        {"sorted": True},
+    )
