@@ -37,7 +37,7 @@ def is_time(name: str, values: Floats) -> bool:
         Shape (n,), none missing.
     """
     if hints(name, "times"):
-        return True
+        return not _is_duration(name, values)
     if len(values) == 0:
         return False
     low, high = float(values.min()), float(values.max())
@@ -45,6 +45,16 @@ def is_time(name: str, values: Floats) -> bool:
         return True
     unique = np.unique(values) if 1000 <= high <= 2400 else values[:0]
     return len(unique) > 0 and (is_clock(unique) or (low >= 1800 and are_parts_of_years(unique)))
+
+
+def _is_duration(name: str, values: Floats) -> bool:
+    """Say whether what is called a time is how long something took: in parts, or far more rows at some than others."""
+    if not re.search(r"(^|[_\W])time$", re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()):
+        return False
+    unique, rows = np.unique(values, return_counts=True)
+    if len(unique) < T.BY_VALUE or unique[0] < 0 or unique[-1] > 1800:
+        return False
+    return bool((unique != np.floor(unique)).any() or rows.max() > T.UNEVEN_TIMES * np.median(rows))
 
 
 def counts_on(name: str, values: Floats) -> bool:

@@ -98,8 +98,8 @@ def column_shape_of(
         found += _top_value(name, ordered) if bound is None else []
         found += _bound(name, bound, len(ordered), "lowest" if bound and bound.value == ordered[0] else "highest")
         if not distinct_few:
-            found += many_outliers(name, ordered, summary, rows)
-            found += long_tail(name, core)
+            tail = long_tail(name, core)
+            found += tail or many_outliers(name, ordered, summary, rows)
             found += centre_disagrees(name, summary)
             found += _spikes(name, spikes)
             peaks = _peaks(name, body, dip, spread)
@@ -237,28 +237,39 @@ def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Fi
 
 
 def _top_value(name: str, ordered: Floats) -> list[Finding]:
-    """Find a largest whole number that heaps where the values before it thin out: "that, or more"."""
-    if not bool((ordered == np.floor(ordered)).all()) or len(ordered) < T.ROWS_FOR_TOP:
+    """Find a largest number that heaps where the values before it thin out: "that, or more".
+
+    Of few values with uneven gaps, as middles of ranges have, it is the one with most rows.
+    """
+    if len(ordered) < T.ROWS_FOR_TOP or _distinct(ordered) < T.TOP_DISTINCT:
         return []
-    last = float(ordered[-1])
-    places = np.searchsorted(ordered, last - np.arange(4)[::-1], "left")
-    *before, top = (int(k) for k in np.diff(np.append(places, len(ordered))))
-    if _distinct(ordered) < T.TOP_DISTINCT or min(before) == 0 or before[-1] > before[0]:
-        return []
-    expected = float(np.mean(before[1:]))
-    if top < T.BOUND_RATIO * expected or top - expected < T.SURE * np.sqrt(expected + 1):
-        return []
-    share = top / len(ordered)
+    unique, rows = np.unique(ordered[ordered >= ordered[-1] - 3], return_counts=True)
+    last, n = float(ordered[-1]), len(ordered)
+    if np.array_equal(unique, last - np.arange(4)[::-1]) and (ordered == np.floor(ordered)).all():
+        *before, top = (int(k) for k in rows)
+        expected = max(before[-1], 2 * before[-1] - before[-2])
+        if (
+            before[-1] > before[0]
+            or top < T.TOP_RATIO * expected
+            or top - expected < T.TOP_SURE * np.sqrt(expected + 1)
+        ):
+            return []
+    else:
+        unique, rows = np.unique(ordered, return_counts=True)
+        *before, top = (int(k) for k in rows)
+        gaps = np.diff(unique)
+        uneven = len(unique) <= T.BY_VALUE and gaps[-1] > T.TOP_GAP * np.median(gaps)
+        if not uneven or top < T.TOP_RATIO * before[-1] or top < max(before) or top < T.TOP_SHARE * n:
+            return []
+    share = top / n
     return [
         Finding(
             "top-value",
             "note",
             (name,),
             f"{number_label(last)} is the largest value of {marked(name)} and holds {plural(top, 'row')} "
-            f"({share:.1%}), though "
-            f"the values before it thin out ({plural(before[-1], 'row')} at {number_label(last - 1)}): it may "
-            "stand for "
-            f"{number_label(last)} or more.",
+            f"({share:.1%}), more than the value before it ({plural(before[-1], 'row')} at "
+            f"{number_label(unique[-2])}): it may stand for {number_label(last)} or more.",
             "Read it as a class of its own; means and slopes past it are too small.",
             {"value": last, "rows": top, "before": before},
         )
@@ -288,6 +299,8 @@ def _few_values(name: str, ordered: Floats) -> list[Finding]:
     distinct = _distinct(ordered)
     if distinct > T.FEW_DISTINCT or len(ordered) < T.ROWS_PER_STEP * distinct:
         return []
+    if is_quantity(name, ordered) and (distinct == 2 or ordered[-1] - ordered[0] == distinct - 1):
+        return []  # counts one by one
     values = ", ".join(number_label(v) for v in pd.unique(ordered)[:10])
     return [
         Finding(
@@ -307,6 +320,8 @@ def _steps(name: str, ordered: Floats, step: float, summary: GroupSummary) -> li
     width = float(q3 - q1) / 1.349 if q3 > q1 else float(summary.moments.sd[0])
     if not (step and step > T.STEP_SHARE * width and _distinct(ordered) < len(ordered) / 2):
         return []
+    if step == 1:
+        return []  # that whole numbers are whole is seen in every table of them
     return [
         Finding(
             "recorded-resolution",

@@ -10,9 +10,9 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from ..columns.labels import short_label, time_label
+from ..columns.labels import number_label, short_label, time_label
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
-from ..finding import Finding, by_weight
+from ..finding import Finding, by_weight, marked
 from ..kept import Remade
 from ..parallel import Slowly, in_threads
 from ..shapes.bins import Bins, readable_bins
@@ -20,6 +20,7 @@ from ..shapes.calendar import calendar_bins
 from ..shapes.resolution import recorded_step
 from ..stats.groups import one_group
 from ..stats.sampling import Sampling
+from ..words import plural
 from .column_findings import column_shape_of
 
 Floats = NDArray[np.float64]
@@ -28,6 +29,8 @@ Ints = NDArray[np.int64]
 SORTS = ("skewness", "missing", "name")
 BINS = 24
 MOST_LEVELS = 12
+MOST_NAMED = 6
+"""Columns of which a note of many says its numbers."""
 
 
 @dataclass(frozen=True)
@@ -125,8 +128,70 @@ def make_sheet(
         "name": lambda c: (c.name,),
     }
     columns.sort(key=keys[sort])
+    return Sheet(tuple(columns), sort, by_weight(_gravest(findings)))
+
+
+def _gravest(findings: list[Finding]) -> list[Finding]:
+    """Return what is said of all columns at once: what is grave by itself, notes of a kind together."""
     grave = [f for f in findings if f.weight != "note"]
-    return Sheet(tuple(columns), sort, by_weight(grave))
+    for code, joined in JOINED.items():
+        of = [f for f in findings if f.code == code]
+        grave += of if len(of) < 2 else [joined(of)]
+    return grave
+
+
+def _tails(found: list[Finding]) -> Finding:
+    found.sort(key=lambda f: -abs(f.evidence["skewness"]))
+    told = []
+    for f in found[:MOST_NAMED]:
+        after = (
+            f" and {f.evidence['skewness_after']:.1f} by {f.evidence['transform']}" if f.evidence["transform"] else ""
+        )
+        told.append(f"{marked(f.columns[0])} ({f.evidence['skewness']:.1f}{after})")
+    more = f" and {len(found) - MOST_NAMED} more" if len(found) > MOST_NAMED else ""
+    return Finding(
+        "long-tail",
+        "note",
+        tuple(f.columns[0] for f in found),
+        f"{plural(len(found), 'number')} have long tails (skewness as it is): {', '.join(told)}{more}.",
+        "Use medians or ranks to compare groups, and the transform where a model wants an even spread.",
+        {"columns": {f.columns[0]: f.evidence for f in found}},
+    )
+
+
+def _zeros(found: list[Finding]) -> Finding:
+    found.sort(key=lambda f: -f.evidence["rows"])
+    told = ", ".join(f"{marked(f.columns[0])} ({f.evidence['rows']:,} rows)" for f in found[:MOST_NAMED])
+    more = f" and {len(found) - MOST_NAMED} more" if len(found) > MOST_NAMED else ""
+    return Finding(
+        "excess-zeros",
+        "note",
+        tuple(f.columns[0] for f in found),
+        f"{plural(len(found), 'number')} hold far more zeros than the values beside them lead to expect: {told}{more}.",
+        found[0].advice,
+        {"columns": {f.columns[0]: f.evidence for f in found}},
+    )
+
+
+def _each(found: list[Finding]) -> Finding:
+    names = [f.columns[0] for f in found]
+    listed = ", ".join(f"{marked(f.columns[0])} ({number_label(f.evidence['value'])})" for f in found[:MOST_NAMED])
+    return Finding(
+        "top-value",
+        "note",
+        tuple(names),
+        f"The largest value of {listed}{', …' if len(found) > MOST_NAMED else ''} holds more rows than those before it "
+        "lead to expect: it may stand for that or more.",
+        found[0].advice,
+        {"columns": {f.columns[0]: f.evidence for f in found}},
+    )
+
+
+JOINED: dict[str, Callable[[list[Finding]], Finding]] = {
+    "long-tail": _tails,
+    "excess-zeros": _zeros,
+    "top-value": _each,
+}
 
 
 def _of_column(column: Column, rows: pd.Index, sampling: Sampling) -> tuple[SheetColumn, list[Finding]]:

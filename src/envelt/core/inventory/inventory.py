@@ -21,6 +21,7 @@ from .quality.copies import copy_findings
 from .quality.crossed import crossed_findings
 from .quality.follows import follow_findings
 from .quality.levels import level_findings
+from .quality.rare import rare_findings
 from .quality.recipes import recipe_findings
 from .quality.repeats import repeat_findings
 from .quality.structure import shared_values
@@ -94,7 +95,7 @@ def quality_findings(
     looks: list[tuple[str, Callable[[], list[Finding]]]] = [
         ("missing", lambda: missing_findings(table, outcome, sampling)),
         ("missing where", lambda: missing_where(table, None if outcome is None else outcome.name, sampling)),
-        ("repeats", lambda: repeat_findings(table, unit) or ([] if unit else shared_values(table))),
+        ("repeats", lambda: repeat_findings(table, unit, outcome) or ([] if unit else shared_values(table))),
         ("rows", lambda: crossed_findings(table, outcome, counted)),
         ("copies", lambda: copy_findings(table)),
         ("recipes", lambda: recipe_findings(table, None if outcome is None else outcome.name)),
@@ -102,6 +103,7 @@ def quality_findings(
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("dates", lambda: date_order_findings(table)),
         ("levels", lambda: level_findings(table)),
+        ("rare levels", lambda: rare_findings(table, None if outcome is None else outcome.name)),
         ("constants", lambda: [f for c in table for f in _constant(c)]),
     ]
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])

@@ -158,7 +158,8 @@ def atom_at(ordered: Floats, step: float, end: int, effect: float = 1.0) -> Atom
         return None
     value = float(ordered[end])
     if not step:
-        repeats = run_lengths(values[rows:]).max(initial=1)
+        near = max(T.LEAST_SHAPE, n // 10)  # further away one value may be as common for reasons of its own
+        repeats = run_lengths(values[rows : rows + near]).max(initial=1)
         return Atom(value, rows, float(repeats)) if rows > T.BOUND_RATIO * repeats else None
     place = multiples_of(values[rows:] - values[0], step)
     for cells in range(1, int(place[-1]) // 2 + 1):

@@ -5,11 +5,10 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 
-import numpy as np
-
 from ....errors import option
 from ... import thresholds as T
 from ...columns.marks import KEPT_AS_TEXT, KNOWN, says_nothing
+from ...columns.names import hints
 from ...columns.readings import read_numbers
 from ...columns.table import CategoryColumn, Column, Table
 from ...finding import Finding, marked
@@ -20,12 +19,9 @@ def level_findings(table: Table) -> list[Finding]:
     """Look at every category column."""
     found = []
     for c in table:
-        if isinstance(c, CategoryColumn):
-            if c.kind in ("nominal", "binary", "ordinal"):
-                found += spelling_findings(c)
-                found += _nothing_known(c)
-            if c.kind == "nominal":
-                found += _many_or_rare(c)
+        if isinstance(c, CategoryColumn) and c.kind in ("nominal", "binary", "ordinal"):
+            found += spelling_findings(c)
+            found += _nothing_known(c)
         found += _borderline(c)
     mixed = [f for c in table for f in _mixed(c)]
     marks = [f for f in mixed if f.code == "marks-for-missing"]
@@ -127,9 +123,12 @@ def spelling_findings(c: CategoryColumn) -> list[Finding]:
     counts = c.counts
     alike: dict[str, list[int]] = defaultdict(list)
     for i, level in enumerate(c.levels):
-        alike[re.sub(r"[\s_-]+", " ", level).strip().casefold()].append(i)
+        alike[re.sub(r"[\s_]+|(?<=\w)-+(?=\w)", " ", level).strip().casefold()].append(i)
     groups = [g for g in alike.values() if len(g) > 1]
-    for a, b in _neighbours(list(alike)):
+    near = [] if hints(c.name, "names") else _neighbours(list(alike))
+    if len(near) > max(T.FEW_SPELLINGS, T.FEW_TEXTS * len(alike)):
+        near = []  # names that are alike by nature
+    for a, b in near:
         few, many = sorted(int(counts[alike[k]].sum()) for k in (a, b))
         if few <= max(T.RARE_SPELLING * many, 1):
             groups.append(alike[a] + alike[b])
@@ -163,7 +162,9 @@ def _neighbours(keys: list[str]) -> list[tuple[str, str]]:
             key = keys[i]
             for shorter in {key, *(key[:k] + key[k + 1 :] for k in range(len(key)))}:
                 without[digits, shorter].append(i)
-    pairs = {(i, j) for group in without.values() if len(group) > 1 for i in group for j in group if i < j}
+    groups = [sorted(set(group)) for group in without.values() if len(set(group)) > 1]
+    several = {i for group in groups if len(group) > 2 for i in group}  # one place takes three letters: other words
+    pairs = {(i, j) for group in groups for i in group for j in group if i < j and not {i, j} <= several}
     return [(keys[i], keys[j]) for i, j in sorted(pairs) if _one_letter_apart(keys[i], keys[j])]
 
 
@@ -174,7 +175,7 @@ def _one_letter_apart(a: str, b: str) -> bool:
     """
     if a[:1] != b[:1]:
         return False
-    if min(len(a), len(b)) < T.SHORTEST_SPELT or abs(len(a) - len(b)) > 1 or a == b:
+    if min(len(a), len(b)) < T.SHORTEST_SPELT or abs(len(a) - len(b)) > 1 or a == b or _is_code(a) or _is_code(b):
         return False
     start = next((i for i, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
     rest_a, rest_b = a[start:], b[start:]
@@ -187,39 +188,10 @@ def _one_letter_apart(a: str, b: str) -> bool:
     return longer[1:] == shorter
 
 
-def _many_or_rare(c: CategoryColumn) -> list[Finding]:
-    counts = c.counts[c.counts > 0]
-    rare = int(np.sum(counts < T.FEW_ROWS))
-    present = int(counts.sum())
-    if present < T.ROWS_FOR_LEVELS:
-        return []
-    if len(counts) > T.MANY_LEVELS:
-        rest = f"; {rare} of them {'has' if rare == 1 else 'have'} under {T.FEW_ROWS} rows" if rare else ""
-        return [
-            Finding(
-                "many-levels",
-                "note",
-                (c.name,),
-                f"{marked(c.name)} has {plural(len(counts), 'level')} in {plural(present, 'row')}{rest}.",
-                "Group its levels, or use rates shrunken towards the whole; one column a level would be too many.",
-                {"levels": len(counts), "rare": rare},
-            )
-        ]
-    if rare and len(counts) > 2:
-        order = np.argsort(c.counts, kind="stable")
-        shown = ", ".join(f"{c.levels[i]!r} ({c.counts[i]})" for i in order[: min(rare, 3)])
-        return [
-            Finding(
-                "rare-levels",
-                "note",
-                (c.name,),
-                f"{rare} of {plural(len(counts), 'level')} of {marked(c.name)} "
-                f"{'has' if rare == 1 else 'have'} under {T.FEW_ROWS} rows: {shown}.",
-                "Join them with a neighbour or with 'other' before comparing levels.",
-                {"rare": rare},
-            )
-        ]
-    return []
+def _is_code(text: str) -> bool:
+    """Say whether a text is a code and no word: it has digits among its letters, or no vowel."""
+    letters = re.sub(r"[^a-z]", "", text)
+    return any(ch.isdigit() for ch in text) or (len(letters) > 0 and not re.search(r"[aeiouyäöüéèáíóú]", text))
 
 
 def _borderline(c: Column) -> list[Finding]:

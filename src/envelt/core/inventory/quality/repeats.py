@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+from scipy import special
 
 from ....errors import option
 from ... import thresholds as T
 from ...columns.names import glued_id, hints, names_rows
+from ...columns.outcome import ClassOutcome, Outcome
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...columns.times import is_time
 from ...finding import Finding, marked
@@ -38,7 +42,7 @@ def _bits(c: Column) -> Hashes:
     return values.view(np.uint64)
 
 
-def repeat_findings(table: Table, unit: str | None) -> list[Finding]:
+def repeat_findings(table: Table, unit: str | None, outcome: Outcome | None) -> list[Finding]:
     """Find exact duplicate rows, identifiers given twice, and a likely unit that was not declared."""
     found = []
     again = np.zeros(len(table), bool)
@@ -50,7 +54,7 @@ def repeat_findings(table: Table, unit: str | None) -> list[Finding]:
         if c.kind == "identifier" and c.name != unit:
             found += _identifier(c, again)
     if unit is None:
-        found += _likely_unit(table)
+        found += _likely_unit(table, outcome)
     return found
 
 
@@ -105,46 +109,109 @@ def _identifier(c: Column, again: NDArray[np.bool_]) -> list[Finding]:
     ]
 
 
-def _likely_unit(table: Table) -> list[Finding]:
+@dataclass(frozen=True)
+class _Unit:
+    """A column that names cases of several rows.
+
+    Parameters
+    ----------
+    several, units, shared
+        The rows that share theirs with another, how many cases there are, and the columns that keep their value.
+    alike
+        How far rows of one case agree on the outcome: the intraclass correlation, 0 where it was not looked at.
+    """
+
+    column: Column
+    codes: NDArray[np.int64]
+    several: int
+    units: int
+    shared: list[str]
+    alike: float
+
+    @property
+    def rank(self) -> tuple[bool, int, int]:
+        """What is the likelier: an id, what carries more columns, what holds more rows."""
+        return self.column.kind == "identifier", len(self.shared), self.several
+
+
+def _likely_unit(table: Table, outcome: Outcome | None) -> list[Finding]:
     """Find the column whose values span several rows that share most of their other columns, or differ in time.
 
     Identifiers are tried, and whole numbers and names of which the name of the column says that they name cases.
     """
-    best: tuple[int, str, list[str], int] | None = None
-    for c in table:
-        codes = _case_codes(c)
-        if codes is None:
-            continue
-        counts = np.bincount(codes[codes >= 0])
-        several, units = int(counts[counts > 1].sum()), int(np.count_nonzero(counts))
-        if several < T.UNIT_ROWS * len(c) or units < T.LEAST_UNITS_IN_TIME:
-            continue
-        panel = float(np.median(counts[counts > 0])) >= T.ROWS_A_UNIT
-        if not panel and (c.kind != "identifier" or units < T.ROWS_FOR_IDENTIFIER):
-            continue
-        shared = _shared_columns(table, c.name, codes)
-        in_time = panel and _once_a_time(table, c.name, codes)
-        by_name = panel and (glued_id(c.name) or hints(c.name, "few_cases"))
-        enough = units >= T.LEAST_UNITS and (len(shared) >= 2 or (panel and shared) or by_name)
-        if (enough or in_time) and (best is None or several > best[0]):
-            best = (several, c.name, shared, units)
-    if best is None:
+    units = [u for c in table if (u := _unit_of(table, c, outcome)) is not None]
+    if not units:
         return []
-    several, name, shared, units = best
-    shown = f", and mostly the same {', '.join(map(marked, shared[:4]))}" if shared else ", at different times"
+    best = max(units, key=lambda u: u.rank)
+    name, rows = marked(best.column.name), plural(len(table), "row")
+    shown = f", and mostly the same {', '.join(map(marked, best.shared[:4]))}" if best.shared else ""
+    if outcome is not None and best.alike >= T.ALIKE_WITHIN:
+        shown += f", and resemble each other in {marked(outcome.name)} (intraclass correlation {best.alike:.2f})"
+    around = [u for u in units if u is not best and u.units < best.units and _inside(best.codes, u.codes)]
+    also = f" Its cases lie in the {around[0].units:,} of {marked(around[0].column.name)}." if around else ""
     return [
         Finding(
             "likely-unit",
             "caution",
-            (name,),
-            f"{marked(name)} has {units:,} different values in {plural(len(table), 'row')}: "
-            f"{plural(several, 'row')} share "
-            f"theirs with another row{shown}. Rows of one {marked(name)} are not independent.",
-            f"Declare it the unit, {option('unit', name)}: folds keep it whole; intervals and tests count "
-            f"{units:,} cases.",
-            {"units": units, "rows_sharing": several, "same_within": shared},
+            (best.column.name, *(u.column.name for u in around[:1])),
+            f"{name} has {best.units:,} different values in {rows}: {plural(best.several, 'row')} share theirs with "
+            f"another row{shown}. Rows of one {name} are not independent.{also}",
+            f"Declare it the unit, {option('unit', best.column.name)}: folds keep it whole; intervals and tests count "
+            f"{best.units:,} cases."
+            + (f" Of {marked(around[0].column.name)} there are fewer, and wholes too." if around else ""),
+            {"units": best.units, "rows_sharing": best.several, "same_within": best.shared, "alike": best.alike},
         )
     ]
+
+
+def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
+    """Return a column as a unit, if it is likely one."""
+    codes = _case_codes(c)
+    if codes is None or (outcome is not None and c.name == outcome.name):
+        return None
+    counts = np.bincount(codes[codes >= 0])
+    several, units = int(counts[counts > 1].sum()), int(np.count_nonzero(counts))
+    if several < T.UNIT_ROWS * len(c) or units < T.LEAST_UNITS_IN_TIME or counts.max() > T.PLACE_HOLDER * len(c):
+        return None
+    panel = float(np.median(counts[counts > 0])) >= T.ROWS_A_UNIT
+    if not panel and (c.kind != "identifier" or units < T.ROWS_FOR_IDENTIFIER):
+        return None
+    shared = _shared_columns(table, c.name, codes)
+    in_time = panel and _once_a_time(table, c.name, codes)
+    by_name = panel and (glued_id(c.name) or hints(c.name, "few_cases") or c.kind == "identifier")
+    alike = _alike(outcome, codes) if panel else 0.0
+    carries = len(shared) >= (1 if panel or c.kind == "identifier" else 2)
+    enough = units >= T.LEAST_UNITS and (carries or by_name or alike >= T.ALIKE_WITHIN)
+    return _Unit(c, codes, several, units, shared, alike) if enough or in_time else None
+
+
+def _inside(codes: NDArray[np.int64], around: NDArray[np.int64]) -> bool:
+    """Say whether every case lies in one of another column."""
+    both = (codes >= 0) & (around >= 0)
+    first = np.full(int(codes.max(initial=0)) + 1, -1)
+    first[codes[both][::-1]] = around[both][::-1]
+    return bool((first[codes[both]] == around[both]).all())
+
+
+def _alike(outcome: Outcome | None, codes: NDArray[np.int64]) -> float:
+    """Return the intraclass correlation of the outcome, by mean squares (Fisher 1925); 0 where it may be chance."""
+    if outcome is None:
+        return 0.0
+    use = outcome.known & (codes >= 0)
+    y = outcome.is_event[use].astype(float) if isinstance(outcome, ClassOutcome) else outcome.values[use]
+    at = np.unique(codes[use], return_inverse=True)[1]
+    n = np.bincount(at)
+    k, rows = len(n), len(y)
+    if k < 2 or rows - k < 2 or y.min() == y.max():
+        return 0.0
+    y = y - y.mean()
+    mean = np.bincount(at, weights=y) / n
+    between, within = float(np.sum(n * mean**2)) / (k - 1), float(np.sum((y - mean[at]) ** 2)) / (rows - k)
+    size = (rows - np.sum(n**2) / rows) / (k - 1)
+    if within <= 0:
+        return 1.0
+    sure = special.fdtrc(k - 1, rows - k, between / within) < T.GROUP_P
+    return max(0.0, (between - within) / (between + (size - 1) * within)) if sure else 0.0
 
 
 def _case_codes(c: Column) -> NDArray[np.int64] | None:
