@@ -62,8 +62,9 @@ FINDINGS: dict[str, Entry] = {
         "the classes of the outcome have the same shares at each value of a column: cases were picked to match"),
     "shared-values": Entry("caution", "inventory",
         "rows come in groups that share the values of several numbers, and no column names the groups"),
-    "duplicate-rows": Entry("caution", "inventory",
-        "rows repeat an earlier row in every column, though something in them is each row's own"),
+    "duplicate-rows": Entry("caution, note", "inventory",
+        "rows repeat an earlier row in every column, though something in them is each row's own, or hardly any others "
+        f"agree in all columns but one (then a note under {T.MANY_REPEATED:.0%} of the rows)"),
     "duplicate-identifier": Entry("caution", "inventory",
         "a few values of an identifier are given twice, duplicate rows aside"),
     "likely-unit": Entry("caution", "inventory",

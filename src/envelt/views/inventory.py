@@ -81,7 +81,12 @@ class InventoryView(View):
 
     @property
     def _plain_lines(self) -> tuple[str, ...]:
-        lines = (*self._about, ", ".join(f"{count(n)} {kind}" for kind, n in self.kinds.items()))
+        again = self._answers.repeated
+        repeats = (
+            f"{plural(again, 'row')} repeat{'s' if again == 1 else ''} an earlier row" if again else "no row repeats"
+        )
+        kinds = ", ".join(f"{count(n)} {kind}" for kind, n in self.kinds.items())
+        lines = (*self._about, kinds, f"{repeats} in every column" if again else f"{repeats} another")
         declared = [c.name for c in self._answers.facts if c.changed]
         if not declared:
             return lines

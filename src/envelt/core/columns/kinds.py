@@ -17,6 +17,7 @@ from .. import thresholds as T
 from ..words import plural
 from .grades import grade_order
 from .labels import number_labels, short_label, time_label
+from .marks import says_nothing
 from .names import glued_id, hints, names_rows
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
 from .times import are_parts_of_years, is_clock
@@ -27,6 +28,8 @@ Ints = NDArray[np.int64]
 KINDS = ("continuous", "discrete", "ordinal", "nominal", "binary", "datetime", "identifier", "text", "constant")
 NUMERIC_KINDS = ("continuous", "discrete")
 CLOCK = "times of day as hours and minutes"
+OTHERS = ("other", "others", "another", "else", "misc", "miscellaneous", "unknown", "unclassified")
+"""Levels that have no place among others in order."""
 DECIMAL_YEARS = "years with fractions: time"
 CLASS_KINDS = ("binary", "nominal", "ordinal")
 
@@ -94,6 +97,11 @@ def _detect_words(name: str, raw: RawWords) -> Detected:
     grades = grade_order(words)
     if grades:
         return Detected("ordinal", f"{distinct} grades in words, {grades[0]!r} to {grades[-1]!r}", grades)
+    rest = [w for w in words if not (says_nothing(w) or w.strip().casefold() in OTHERS)]
+    grades = grade_order(rest) if len(rest) < distinct else ()
+    if grades:
+        without = " and ".join(repr(w) for w in words if w not in rest)
+        return Detected("nominal", f"grades in words, {', '.join(grades)}, but for {without}", other="ordinal")
     return _many_words(name, words, counts[counts > 0], present)
 
 

@@ -32,7 +32,7 @@ _UNKNOWN = re.compile(
 def says_nothing(level: str) -> bool:
     """Say whether a level of a category says that nothing is known of a row."""
     text = level.strip()
-    return text.casefold() in KNOWN or text == "\\N" or bool(_UNKNOWN.search(text))
+    return not text or text.casefold() in KNOWN or text == "\\N" or bool(_UNKNOWN.search(text))
 
 
 USUAL = ("NA", "N/A", "n/a", "#N/A", "#NA", "<NA>", "NULL", "null", "NaN", "nan", "NaT")

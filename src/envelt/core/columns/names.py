@@ -61,6 +61,9 @@ _NAMES = {
 
 POSSIBLE = (
     (re.compile(r"(^|_)(age|years_old)($|_)"), 0.0, 130.0, "an age"),
+    (re.compile(r"(^|_)(day|day_of_month|dom)$"), 0.0, 31.0, "a day of the month"),
+    (re.compile(r"(^|_)month$"), 0.0, 12.0, "a month"),
+    (re.compile(r"(^|_)hour$"), 0.0, 24.0, "an hour of the day"),
     (re.compile(r"(^|_)(percent|percentage|pct|humidity)($|_)"), 0.0, 100.0, "a percentage"),
     (re.compile(r"(^|_)(latitude|lat)($|_)"), -90.0, 90.0, "a latitude"),
     (re.compile(r"(^|_)(longitude|lon|lng)($|_)"), -180.0, 180.0, "a longitude"),

@@ -16,6 +16,7 @@ from ..kept import Remade
 from ..parallel import Slowly
 from ..stats.sampling import Sampling
 from .inventory import ColumnFacts, column_facts, quality_findings
+from .quality.repeats import repeated_rows
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,11 @@ class InventoryAnswers(Remade):
                 self.table, self.sampling, self.outcome, self.unit, self.ranges, self.counted, progress=report
             )
         return (*(_nested(name, what) for name, what in self.nested), *found)
+
+    @cached_property
+    def repeated(self) -> int:
+        """How many rows repeat an earlier one in every column."""
+        return repeated_rows(self.table)
 
     @cached_property
     def first_rows(self) -> pd.DataFrame:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 
+import numpy as np
+
 from ....errors import option
 from ... import thresholds as T
 from ...columns.marks import KEPT_AS_TEXT, KNOWN, says_nothing
@@ -14,14 +16,17 @@ from ...columns.table import CategoryColumn, Column, Table
 from ...finding import Finding, marked
 from ...words import plural
 
+SCALE_MARKS = (8, 9, 88, 97, 98, 99, 888, 999, -1, -7, -8, -9, -99)
+"""Numbers that stand for no answer beside the grades of a scale."""
+
 
 def level_findings(table: Table) -> list[Finding]:
     """Look at every category column."""
     found = []
     for c in table:
-        if isinstance(c, CategoryColumn) and c.kind in ("nominal", "binary", "ordinal"):
-            found += spelling_findings(c)
-            found += _nothing_known(c)
+        if isinstance(c, CategoryColumn) and c.kind != "constant":
+            found += spelling_findings(c) if c.kind in ("nominal", "binary", "ordinal") else []
+            found += _nothing_known(c) or _beside_a_scale(c)
         found += _borderline(c)
     mixed = [f for c in table for f in _mixed(c)]
     marks = [f for f in mixed if f.code == "marks-for-missing"]
@@ -31,10 +36,11 @@ def level_findings(table: Table) -> list[Finding]:
 
 def _nothing_known(c: CategoryColumn) -> list[Finding]:
     """Say which levels are no levels: unknown, not stated, a question mark."""
-    found = [k for k, w in enumerate(c.written) if c.counts[k] and says_nothing(w)]
+    found = [k for k in np.flatnonzero(c.counts >= T.SENTINEL_ROWS).tolist() if says_nothing(c.written[k])]
     rows = int(c.counts[found].sum()) if found else 0
     present = int(c.counts.sum())
-    if rows < T.SENTINEL_ROWS or rows > T.MOSTLY_MISSING * present or len(found) > 2:
+    sure = all(c.written[k].strip() in ("", "\\N") for k in found)
+    if not rows or len(found) > 2 or (rows > T.MOSTLY_MISSING * present and not sure):
         return []
     named, share = " and ".join(repr(c.written[k]) for k in found), rows / present
     return [
@@ -49,6 +55,30 @@ def _nothing_known(c: CategoryColumn) -> list[Finding]:
             {"value": c.written[found[0]], "rows": rows},
         )
     ]
+
+
+def _beside_a_scale(c: CategoryColumn) -> list[Finding]:
+    """Find a 9, 99 or −1 beside grades that follow each other: 1 to 5, and 9."""
+    texts = [c.levels[k] for k in np.flatnonzero(c.counts > 0)]
+    if not 4 <= len(texts) <= T.FEW_GRADES or not all(re.fullmatch(r"-?\d{1,3}", t) for t in texts):
+        return []
+    grades = sorted(int(t) for t in texts)
+    for mark, scale in ((grades[-1], grades[:-1]), (grades[0], grades[1:])):
+        apart = min(abs(mark - scale[0]), abs(mark - scale[-1]))
+        if scale[-1] - scale[0] == len(scale) - 1 and scale[0] in (0, 1) and mark in SCALE_MARKS and apart > T.MARK_GAP:
+            rows = int(c.counts[c.levels.index(str(mark))])
+            return [
+                Finding(
+                    "sentinel-value",
+                    "caution" if rows >= T.SENTINEL_ROWS else "note",
+                    (c.name,),
+                    f"{marked(c.name)} is {mark} in {plural(rows, 'row')}, beside grades from {scale[0]} to "
+                    f"{scale[-1]}: likely a code for missing.",
+                    f"If so, say it: {option('missing', str(mark))}, for this column.",
+                    {"value": str(mark), "rows": rows},
+                )
+            ]
+    return []
 
 
 def _mixed(c: Column) -> list[Finding]:

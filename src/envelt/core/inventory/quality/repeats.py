@@ -22,14 +22,20 @@ Hashes = NDArray[np.uint64]
 
 
 def row_keys(table: Table) -> Hashes:
-    """Return a hash of every row: a polynomial in the columns' codes or bits, mixed at the end."""
+    """Return a hash of every row: the sum of one of each column, so that a column can be taken out again."""
     keys = np.zeros(len(table), np.uint64)
-    with np.errstate(over="ignore"):
-        for c in table:
-            keys *= np.uint64(0x9E3779B97F4A7C15)
-            keys ^= _bits(c)
-            keys ^= keys >> np.uint64(29)
+    for k, c in enumerate(table):
+        keys += _mixed(c, k)
     return keys
+
+
+def _mixed(c: Column, place: int) -> Hashes:
+    """Return a hash of a column's values, another at each place (Steele, Lea & Flood 2014: splitmix64)."""
+    with np.errstate(over="ignore"):
+        z = _bits(c) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(0xD1B54A32D192ED03) * np.uint64(place + 1)
+        z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+        z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+        return np.asarray(z ^ (z >> np.uint64(31)))
 
 
 def _bits(c: Column) -> Hashes:
@@ -42,14 +48,22 @@ def _bits(c: Column) -> Hashes:
     return values.view(np.uint64)
 
 
+def repeated_rows(table: Table) -> int:
+    """Return how many rows repeat an earlier one in every column."""
+    return int(pd.Series(row_keys(table)).duplicated().sum()) if len(table.columns) else 0
+
+
 def repeat_findings(table: Table, unit: str | None, outcome: Outcome | None) -> list[Finding]:
     """Find exact duplicate rows, identifiers given twice, and a likely unit that was not declared."""
     found = []
     again = np.zeros(len(table), bool)
     if len(table.columns) > 1:
-        again = np.asarray(pd.Series(row_keys(table)).duplicated())
-        if again.any() and _has_names(table):
-            found.append(_duplicate_rows(table, again))
+        keys = row_keys(table)
+        again = np.asarray(pd.Series(keys).duplicated())
+        named = bool(again.any()) and _has_names(table)
+        if again.any() and (named or _are_copies(table, keys)):
+            sure = named or again.sum() >= T.MANY_REPEATED * len(table)
+            found.append(_duplicate_rows(table, again, "caution" if sure else "note"))
     for c in table:
         if c.kind == "identifier" and c.name != unit:
             found += _identifier(c, again)
@@ -66,12 +80,35 @@ def _has_names(table: Table) -> bool:
     )  # fmt: skip
 
 
-def _duplicate_rows(table: Table, again: NDArray[np.bool_]) -> Finding:
+def _are_copies(table: Table, keys: Hashes) -> bool:
+    """Say whether rows are alike because one was copied, and not by chance.
+
+    By chance far more rows would agree in all columns but one than in all: if a value has a share s, 1 − s of those
+    that agree in the rest differ in it.
+    """
+    if len(table) * len(table.columns) > T.MOST_CELLS_COMPARED:
+        return False
+    same = _pairs(keys)
+    nearly = 0
+    for k, c in enumerate(table):
+        if c.kind != "constant":
+            nearly += _pairs(keys - _mixed(c, k)) - same
+            if nearly > same / T.COPIES_OVER_CHANCE:
+                return False
+    return True
+
+
+def _pairs(keys: Hashes) -> int:
+    n = np.unique(keys, return_counts=True)[1]
+    return int(np.sum(n * (n - 1) // 2))
+
+
+def _duplicate_rows(table: Table, again: NDArray[np.bool_], weight: str) -> Finding:
     rows = [str(r) for r in table.rows[np.flatnonzero(again)[:20]]]
     n = int(again.sum())
     return Finding(
         "duplicate-rows",
-        "caution",
+        weight,
         (),
         f"{plural(n, 'row')} {'repeats' if n == 1 else 'repeat'} an earlier row in every column "
         f"({'row' if n == 1 else 'rows'} {', '.join(rows[:5])}{', …' if n > 5 else ''}).",

@@ -45,14 +45,69 @@ def _number(table: Table, c: NumericColumn, valid: tuple[float, float] | None) -
     found = [_sentinel(c.name, number_label(v), int(np.sum(c.values == v)), present) for v in sentinels]
     low, high, what = possible_values(c.name, valid)
     if low <= c.ends[0] and c.ends[1] <= high:
-        return found
+        return found or _before_the_others(table, c, there)
     outside = (c.values < low) | (c.values > high)
     for v in sentinels:
         outside &= c.values != v
     n = int(outside.sum())
     if n and (valid is not None or n <= T.FEW_IMPOSSIBLE * present):
+        if valid is None and not _gap_between(there, low, high):
+            return [*found, _another_unit(c, n, (low, high), what)]
         found.append(_outside(table, c, outside, (low, high), what, valid is not None))
     return found
+
+
+def _gap_between(values: Floats, low: float, high: float) -> bool:
+    """Say whether a gap parts values that can be from those that cannot: else the limit is of another unit."""
+    inside, beyond = values[(values >= low) & (values <= high)], values[(values < low) | (values > high)]
+    if len(inside) == 0:
+        return True
+    gap = np.min(np.where(beyond > high, beyond - inside.max(), inside.min() - beyond))
+    q1, q99 = sorted_quantiles(np.sort(inside), np.array([0.01, 0.99]))
+    return bool(gap > T.IMPOSSIBLE_GAP * (q99 - q1))
+
+
+def _another_unit(c: NumericColumn, n: int, limits: tuple[float, float], what: str) -> Finding:
+    end = number_label(c.ends[1] if c.ends[1] > limits[1] else c.ends[0])
+    return Finding(
+        "impossible-value",
+        "note",
+        (c.name,),
+        f"{marked(c.name)} runs on without a gap beyond what {what} can be, to {end} ({plural(n, 'value')}): is it in "
+        "another unit of measure?",
+        "Say its unit; or declare the range that is possible, and what lies beyond is taken for an error.",
+        {"count": n, **_ends(limits)},
+    )
+
+
+def _before_the_others(table: Table, c: NumericColumn, there: Floats) -> list[Finding]:
+    """Find a few small values above zero, far below where most of the others begin at once: ages under 1 of adults."""
+    ordered = np.sort(there)
+    most = int(T.FEW_IMPOSSIBLE * len(ordered))
+    if ordered[0] < 0 or most < 2:
+        return []
+    gaps = np.diff(ordered[: most + 1])
+    k = int(np.argmax(gaps)) + 1
+    gap, q1, q99 = float(gaps[k - 1]), *sorted_quantiles(ordered, np.array([0.01, 0.99]))
+    begins = np.searchsorted(ordered, ordered[k] + gap, "right") - k
+    if ordered[0] == ordered[k - 1] or gap <= T.SENTINEL_GAP * (q99 - q1) or begins < T.BEGINS_AT_ONCE * len(ordered):
+        return []
+    if ordered[k - 1] > T.ZERO_APART * ordered[k]:
+        return []
+    few = c.values < ordered[k]
+    rows = [str(table.rows[i]) for i in np.flatnonzero(few)[:20]]
+    return [
+        Finding(
+            "impossible-value",
+            "caution",
+            (c.name,),
+            f"{plural(k, 'value')} of {marked(c.name)} lie from {number_label(ordered[0])} to "
+            f"{number_label(ordered[k - 1])}, and all others begin at {number_label(ordered[k])} (rows "
+            f"{', '.join(rows[:5])}{', …' if k > 5 else ''}): they are not of the same kind, or errors.",
+            "Mend or blank those cells, or declare the range that is possible.",
+            {"rows": rows, "count": k, "low": float(ordered[k]), "high": None},
+        )
+    ]
 
 
 def _stands_apart(values: Floats, sentinel: float) -> bool:
@@ -66,6 +121,8 @@ def _stands_apart(values: Floats, sentinel: float) -> bool:
         gap, beyond = rest[0] - sentinel, q1 - sentinel
     else:
         gap, beyond = sentinel - rest[-1], sentinel - q3
+    if abs(sentinel) < 10 and gap <= T.MARK_GAP and (rest == np.floor(rest)).all():
+        return False  # the next but one of whole numbers
     core = float(sorted_quantiles(rest, np.array([0.99]))[0] - sorted_quantiles(rest, np.array([0.01]))[0])
     return bool(beyond > T.SENTINEL_IQRS * iqr and gap > max(iqr, T.SENTINEL_GAP * core))
 
