@@ -57,7 +57,7 @@ FINDINGS: dict[str, Entry] = {
     "counted-table": Entry("caution, note", "inventory",
         "every combination of the categories stands once beside one whole number: is the table counted? "
         "(caution where its name says so)"),
-    "designed": Entry("note, caution", "inventory",
+    "by-design": Entry("note, caution", "inventory",
         "every combination of some columns occurs equally often, more evenly than chance would have it; caution where "
         "the classes of the outcome have the same shares at each value of a column: cases were picked to match"),
     "shared-values": Entry("caution", "inventory",
@@ -181,9 +181,10 @@ FINDINGS: dict[str, Entry] = {
     "say-nearly-the-same": Entry("note", "relations",
         f"columns of which every two go together at {T.NEARLY_SAME:g} or more, and each tells the other; the one "
         "to keep, and why"),
-    "made-up-of-others": Entry("caution, stop", "relations, inventory",
+    "made-up-of-others": Entry("caution, stop, note", "relations, inventory",
         "a number follows exactly from others: a sum, a difference or a total; a ratio, a product or a change in "
-        "percent of two; a stop where the outcome is one of the three"),
+        "percent of two; or levels from another column: a number that was cut, levels that were joined, one value "
+        "set apart; with the rows that contradict (levels: then a note); a stop where the outcome is among them"),
     "curved-relation": Entry("note", "relations, pairwise",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a "
         "straight line"),

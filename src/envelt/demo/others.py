@@ -129,6 +129,55 @@ def sales(*, planted: bool = True) -> pd.DataFrame:
     return frame
 
 
+def trial(*, planted: bool = True) -> pd.DataFrame:
+    """Return a trial of three feeds, two strains and four sites with twenty hives each, and what became of them.
+
+    Planted: the three are crossed evenly; combs in groups, and hives that are young, follow from other columns; the
+    file is sorted by who swarmed; a rare colour, a 9 beside grades from 1 to 5, keepers of under one year among
+    adults; honey that is mostly none, and mites that were seldom counted on the ridge. In the clean twin these are
+    drawn by chance.
+    """
+    r = np.random.default_rng(SEED + 6)
+    parts = [["syrup", "fondant", "pollen"], ["buckfast", "carnica"], ["valley", "slope", "ridge", "roof"]]
+    even = pd.MultiIndex.from_product(parts, names=["feed", "strain", "site"]).to_frame(index=False)
+    frame = even.loc[even.index.repeat(20)].reset_index(drop=True)
+    n = len(frame)
+    if not planted:
+        frame = pd.DataFrame({name: r.choice(p, n) for name, p in zip(frame.columns, parts, strict=True)})
+    comb = r.choice(["wax", "wax, wired", "plastic", "plastic, waxed", "none"], n)
+    weeks = r.integers(1, 160, n)
+    frame["comb"], frame["age_weeks"] = comb, weeks
+    group = pd.Series(comb).str.split(",").str[0]
+    frame["comb_group"] = group if planted else r.permutation(group)
+    young = np.where(weeks < 52, "young", "old")
+    frame["age_group"] = young if planted else r.permutation(young)
+    frame["queen_colour"] = r.choice(["white", "yellow", "red"], n, p=[0.5, 0.46, 0.04] if planted else None)
+    frame["temper"] = r.integers(1, 6, n)
+    if planted:
+        frame.loc[r.permutation(n)[:4], "temper"] = 9
+    frame["keeper_age"] = r.uniform(19, 80, n).round(1)
+    frame.loc[[7, 30] if planted else [], "keeper_age"] = [0.4, 0.8] if planted else 0.0
+    honey = r.gamma(2, 6, n).round(1) + 0.1
+    frame["honey_kg"] = np.where(r.random(n) < 0.55, 0.0, honey) if planted else honey
+    frame["mites"] = r.normal(20, 4, n).round(1)
+    seldom = np.where(frame["site"] == "ridge", 0.7, 0.02) if planted else np.zeros(n)
+    frame.loc[r.random(n) < seldom, "mites"] = np.nan
+    frame["swarmed"] = r.choice(["no", "yes"], n, p=[0.6, 0.4])
+    return frame.sort_values("swarmed", kind="stable").reset_index(drop=True) if planted else frame
+
+
+def pairs(*, planted: bool = True) -> pd.DataFrame:
+    """Return 80 hives that were lost and two more beside each of them, that stood in the same apiary.
+
+    In the clean twin the others were not picked by apiary.
+    """
+    r = np.random.default_rng(SEED + 7)
+    apiary, lost = np.repeat(np.arange(1, 81), 3), np.tile(["yes", "no", "no"], 80)
+    frame = pd.DataFrame({"apiary": apiary if planted else r.permutation(apiary), "mites": r.poisson(9, 240)})
+    frame["lost"] = lost
+    return frame.iloc[r.permutation(240)].reset_index(drop=True)
+
+
 def _hives(*, planted: bool = True) -> pd.DataFrame:
     """Return the hives; of the clean twin the entrance is drawn anew."""
     from . import hives
@@ -140,6 +189,6 @@ def _hives(*, planted: bool = True) -> pd.DataFrame:
 
 OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
     "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
-    "sales": sales,
+    "sales": sales, "trial": trial, "pairs": pairs,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

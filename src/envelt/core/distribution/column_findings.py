@@ -99,7 +99,8 @@ def column_shape_of(
         found += _bound(name, bound, len(ordered), "lowest" if bound and bound.value == ordered[0] else "highest")
         if not distinct_few:
             tail = long_tail(name, core)
-            found += tail or many_outliers(name, ordered, summary, rows)
+            beyond = many_outliers(name, ordered, summary, rows)
+            found += [f for f in beyond if not (tail and f.code == "many-outliers")] + tail
             found += centre_disagrees(name, summary)
             found += _spikes(name, spikes)
             peaks = _peaks(name, body, dip, spread)

@@ -112,9 +112,11 @@ def quality_findings(
 
 
 def _one_each(found: list[Finding]) -> list[Finding]:
-    """Leave out what is settled by another finding: which kind a column is, where it is named as the unit."""
+    """Leave out what another finding settles: which kind a unit is, and what follows from what of the same places."""
     units = {f.columns[0] for f in found if f.code == "likely-unit"}
-    return [f for f in found if not (f.code in ("coded-numbers", "borderline-kind") and f.columns[0] in units)]
+    places = {c for f in found if f.code == "shared-values" for c in f.columns}
+    found = [f for f in found if not (f.code in ("coded-numbers", "borderline-kind") and f.columns[0] in units)]
+    return [f for f in found if not (f.code == "made-up-of-others" and places.issuperset(f.columns))]
 
 
 def _facts(c: Column) -> ColumnFacts:

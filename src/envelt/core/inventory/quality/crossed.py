@@ -210,7 +210,7 @@ def _designed(crossed: Crossed, rows: int) -> Finding:
     which, verb = (few, "occur") if few else ("Each combination", "occurs")
     often = "once" if crossed.each == 1 else f"{crossed.each:,} times{' or nearly' if few else ''}"
     return Finding(
-        "designed",
+        "by-design",
         "note",
         tuple(c.name for c in crossed.axes),
         f"{which} of {_listed(crossed.axes)} {verb} {often}: somebody planned it so, and between these columns there "
@@ -246,7 +246,7 @@ def _matched(table: Table, outcome: Outcome | None) -> list[Finding]:
     share = total[outcome.levels.index(outcome.event)] / total.sum() if outcome.event in outcome.levels else np.nan
     return [
         Finding(
-            "designed",
+            "by-design",
             "caution",
             (*names, outcome.name),
             f"At each of the {sets:,} values of {marked(finest.name)} {marked(outcome.name)} is {outcome.event!r} in "

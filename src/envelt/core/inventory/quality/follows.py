@@ -60,7 +60,8 @@ class _Coded:
 class _Follows:
     """A column that follows from another, in how many rows it does not, and in words how.
 
-    ``simple`` orders what a column may follow from: of several, the plainest is said.
+    ``simple`` orders what a column may follow from: of several, the plainest is said. ``nested`` is what lies in parts
+    of parts, as towns in countries.
     """
 
     made: str
@@ -69,6 +70,7 @@ class _Follows:
     rows: int
     against: tuple[int, ...]
     simple: int
+    nested: bool = False
 
 
 def follow_findings(table: Table, outcome: str | None) -> list[Finding]:
@@ -137,9 +139,9 @@ def _coded(c: Column) -> _Coded | None:
     if isinstance(c, TimeColumn) or c.numbers is None or c.distinct > MOST_SOURCE or c.distinct < 2:
         return None
     present = ~c.missing
-    values, codes = np.unique(c.numbers[present], return_inverse=True)
-    if len(values) > MOST_MADE and (values != np.floor(values)).any():
+    if c.kind != "discrete" and c.distinct > T.BY_VALUE:
         return None
+    values, codes = np.unique(c.numbers[present], return_inverse=True)
     out = np.full(len(c), -1, np.int64)
     out[present] = codes
     return _Coded(c, out, tuple(short_label(v) for v in values))
@@ -153,6 +155,8 @@ def _of_levels(made: _Coded, source: _Coded) -> _Follows | None:
     usual, wrong, rows = _against(made.codes, source.codes, made.size, source.size)
     if usual is None or np.count_nonzero(usual >= 0) <= made.size:  # as many levels: a copy, which is said elsewhere
         return None
+    if len(wrong) and source.size > T.BY_VALUE and not isinstance(source.column, CategoryColumn):
+        return None
     groups: dict[int, list[str]] = defaultdict(list)
     for level, k in zip(source.labels, usual.tolist(), strict=True):
         if k >= 0:
@@ -161,7 +165,9 @@ def _of_levels(made: _Coded, source: _Coded) -> _Follows | None:
     name = marked(source.column.name)
     if len(groups) < 2:
         return None
-    if made.size == 2 and len(alone[1]) <= 3:
+    if source.size > T.MOST_GAP_LEVELS and isinstance(source.column, CategoryColumn):
+        how = f"is settled by {name}: each of its {source.size} levels has one"
+    elif made.size == 2 and len(alone[1]) <= 3:
         exactly = "" if len(wrong) else "exactly "
         how = f"is {made.labels[alone[0]]} {exactly}where {name} is {_either(alone[1])}"
     elif max(len(g) for g in groups.values()) > 1:
@@ -171,7 +177,8 @@ def _of_levels(made: _Coded, source: _Coded) -> _Follows | None:
         )
     else:
         how = f"is {name} in other words"
-    return _Follows(made.column.name, source.column.name, how, rows, tuple(wrong.tolist()), source.size)
+    nested = how.startswith("is settled")
+    return _Follows(made.column.name, source.column.name, how, rows, tuple(wrong.tolist()), source.size, nested)
 
 
 def _either(levels: list[str]) -> str:
@@ -315,5 +322,5 @@ def _said(several: list[_Follows], table: Table, outcome: str | None) -> Finding
         advice = f"Leave {other} out: it is {marked(str(outcome))} in other words, or what that was made from."
         return Finding("made-up-of-others", "stop", columns, f"{told}{more}.", advice, evidence)
     advice = f"Keep {marked(first.source)}, or what is made from it, not both: neither adds to the other in a model."
-    weight = "note" if n else "caution"
+    weight = "note" if n or first.nested else "caution"
     return Finding("made-up-of-others", weight, columns, f"{told}{more}.", advice, evidence)

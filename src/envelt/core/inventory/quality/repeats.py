@@ -215,8 +215,8 @@ def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
         return None
     shared = _shared_columns(table, c.name, codes)
     in_time = panel and _once_a_time(table, c.name, codes)
-    by_name = panel and (glued_id(c.name) or hints(c.name, "few_cases") or c.kind == "identifier")
-    alike = _alike(outcome, codes) if panel else 0.0
+    alike = _alike(table, outcome, codes) if panel else 0.0
+    by_name = panel and (glued_id(c.name) or hints(c.name, "few_cases") or (c.kind == "identifier" and alike > 0))
     carries = len(shared) >= (1 if panel or c.kind == "identifier" else 2)
     enough = units >= T.LEAST_UNITS and (carries or by_name or alike >= T.ALIKE_WITHIN)
     return _Unit(c, codes, several, units, shared, alike) if enough or in_time else None
@@ -230,12 +230,19 @@ def _inside(codes: NDArray[np.int64], around: NDArray[np.int64]) -> bool:
     return bool((first[codes[both]] == around[both]).all())
 
 
-def _alike(outcome: Outcome | None, codes: NDArray[np.int64]) -> float:
-    """Return the intraclass correlation of the outcome, by mean squares (Fisher 1925); 0 where it may be chance."""
-    if outcome is None:
-        return 0.0
-    use = outcome.known & (codes >= 0)
-    y = outcome.is_event[use].astype(float) if isinstance(outcome, ClassOutcome) else outcome.values[use]
+def _alike(table: Table, outcome: Outcome | None, codes: NDArray[np.int64]) -> float:
+    """Return how far rows of one case agree on the outcome, or without one on the number they agree on most."""
+    if outcome is not None:
+        y = outcome.is_event.astype(float) if isinstance(outcome, ClassOutcome) else outcome.values
+        return _intraclass(np.where(outcome.known, y, np.nan), codes, 1)
+    numbers = [c.values for c in table if isinstance(c, NumericColumn)][: T.FEW_STEPS]
+    return max((_intraclass(x, codes, len(numbers)) for x in numbers), default=0.0)
+
+
+def _intraclass(y: NDArray[np.float64], codes: NDArray[np.int64], looks: int) -> float:
+    """Return the intraclass correlation, by mean squares (Fisher 1925); 0 where it may be chance in so many looks."""
+    use = ~np.isnan(y) & (codes >= 0)
+    y = y[use]
     at = np.unique(codes[use], return_inverse=True)[1]
     n = np.bincount(at)
     k, rows = len(n), len(y)
@@ -247,7 +254,7 @@ def _alike(outcome: Outcome | None, codes: NDArray[np.int64]) -> float:
     size = (rows - np.sum(n**2) / rows) / (k - 1)
     if within <= 0:
         return 1.0
-    sure = special.fdtrc(k - 1, rows - k, between / within) < T.GROUP_P
+    sure = looks * special.fdtrc(k - 1, rows - k, between / within) < T.GROUP_P
     return max(0.0, (between - within) / (between + (size - 1) * within)) if sure else 0.0
 
 
