@@ -76,8 +76,9 @@ FINDINGS: dict[str, Entry] = {
         "a value such as −99, 1900-01-01, or 0 where no other lies near, stands apart: a code for missing (a note "
         "where under three rows hold it); or a level says that nothing is known"),
     "out-of-range": Entry("caution", "inventory", "values outside the range a person declared"),
-    "impossible-value": Entry("caution", "inventory",
-        "a few values outside what the column can be by its name: a negative count, a share over 100 %"),
+    "impossible-value": Entry("caution, note", "inventory",
+        "a few values outside what the column can be by its name: a negative count, a share over 100 % (a note where "
+        "the others run on to them without a gap: another unit?); or a few far before where all others begin at once"),
     "date-apart": Entry("caution", "inventory", "a few dates lie far from all others: a mistyped year"),
     "dates-out-of-order": Entry("caution", "inventory",
         "one date nearly always comes after another, but not in a few rows"),

@@ -10,7 +10,7 @@ import numpy as np
 from ....errors import option
 from ... import thresholds as T
 from ...columns.marks import KEPT_AS_TEXT, KNOWN, says_nothing
-from ...columns.names import hints
+from ...columns.names import names_rows
 from ...columns.readings import read_numbers
 from ...columns.table import CategoryColumn, Column, Table
 from ...finding import Finding, marked
@@ -155,7 +155,7 @@ def spelling_findings(c: CategoryColumn) -> list[Finding]:
     for i, level in enumerate(c.levels):
         alike[re.sub(r"[\s_]+|(?<=\w)-+(?=\w)", " ", level).strip().casefold()].append(i)
     groups = [g for g in alike.values() if len(g) > 1]
-    near = [] if hints(c.name, "names") else _neighbours(list(alike))
+    near = [] if _of_people_or_places(c.name) else _neighbours(list(alike))
     if len(near) > max(T.FEW_SPELLINGS, T.FEW_TEXTS * len(alike)):
         near = []  # names that are alike by nature
     for a, b in near:
@@ -178,6 +178,11 @@ def spelling_findings(c: CategoryColumn) -> list[Finding]:
             {"levels": [[c.levels[i] for i in g] for g in groups[:20]]},
         )
     ]
+
+
+def _of_people_or_places(name: str) -> bool:
+    """Say whether a column holds proper names, of which two may well be one letter apart."""
+    return names_rows(name) or bool(re.search(r"name$|player|team|author|keeper|street|road", name.casefold()))
 
 
 def _neighbours(keys: list[str]) -> list[tuple[str, str]]:
