@@ -10,17 +10,22 @@ from envelt import Preparation, Study
 from envelt.core.columns.coarse import Coarse
 from envelt.core.columns.outcome import NumericOutcome
 from envelt.core.embed.quality import agreement
+from envelt.core.estimate import Estimate
 from envelt.core.relations import forms
 from envelt.core.relations.groups import INFINITE, similarity_order
 from envelt.core.stats import form, held_out_line
 from envelt.core.stats.crossing import Crossing
-from envelt.core.stats.expected import expected_are_small
+from envelt.core.stats.cut import best_cut
+from envelt.core.stats.expected import adjusted_residuals, expected_are_small
 from envelt.core.stats.explained import explained_share
 from envelt.core.stats.folds import deal, folds_in_time, hash_blocks
+from envelt.core.stats.group_pairs import holm
 from envelt.core.stats.groups import GroupedRows
+from envelt.core.stats.mantel_haenszel import stratified_rates
+from envelt.core.stats.of_rows.many_groups import epsilon_squared, explained_of
 from envelt.core.stats.of_rows.ordinal import gamma_with_influence
-from envelt.core.stats.of_rows.proportions import odds_ratio, risk_ratio
-from envelt.core.stats.of_rows.tables import chi_square_simulated
+from envelt.core.stats.of_rows.proportions import odds_ratio, risk_difference, risk_ratio
+from envelt.core.stats.of_rows.tables import chi_square_simulated, fisher_exact
 from envelt.core.stats.of_units import pairs
 from envelt.core.stats.rates import calendar_rate_bins
 from envelt.core.stats.sampling import Sampling
@@ -586,3 +591,181 @@ def test_columns_that_go_together_stand_together():
     assert all(abs(places[a] - places[b]) == 1 for a, b in ((0, 3), (1, 4), (2, 5)))
     assert sorted(similarity_order(near[:3, :3])) == [0, 1, 2]
     assert similarity_order(near[:2, :2]) == [0, 1]
+
+
+def mantel_haenszel(cells):
+    """The logarithm of Mantel and Haenszel's odds ratio, and of the one over all rows."""
+    n = cells.sum(axis=(1, 2))
+    pooled = np.sum(cells[:, 1, 1] * cells[:, 0, 0] / n) / np.sum(cells[:, 1, 0] * cells[:, 0, 1] / n)
+    whole = cells.sum(axis=0)
+    return np.log(pooled), np.log(whole[1, 1] * whole[0, 0] / (whole[1, 0] * whole[0, 1]))
+
+
+@pytest.mark.parametrize("units", [False, True])
+def test_the_change_of_odds_within_groups_is_tested_by_what_each_row_or_unit_adds_to_both(units):
+    r = np.random.default_rng(30)
+    unit = np.repeat(np.arange(30), 20)
+    group = r.integers(0, 4, 600)
+    side = (r.random(600) < 0.3 + 0.1 * group).astype(int)
+    event = (r.random(600) < 0.2 + 0.12 * group + 0.1 * r.normal(size=30)[unit]).astype(int)
+    at = (group * 2 + side) * 2 + event
+    cells = np.bincount(at, minlength=16).reshape(4, 2, 2)
+    sampling = Sampling.of_units(unit) if units else rows(at)
+    made = stratified_rates(cells, at, sampling)["odds_ratio"]
+    pooled, crude = mantel_haenszel(cells.astype(float))
+    assert np.log([made.pooled.estimate, made.crude.estimate]) == pytest.approx([pooled, crude])
+    if units:
+        own = [np.bincount(at[unit == u], minlength=16).reshape(4, 2, 2) for u in range(30)]
+        without = np.array([mantel_haenszel(np.maximum(cells - o, 0.0)) for o in own])
+        apart = without[:, 1] - without[:, 0]
+        spread = 29 / 30 * np.sum((apart - apart.mean()) ** 2)
+    else:
+        step = 1e-5
+        slopes = np.zeros(cells.shape)
+        for place in np.ndindex(cells.shape):
+            more, less = cells.astype(float), cells.astype(float)
+            more[place] += step
+            less[place] -= step
+            (a, b), (c, d) = mantel_haenszel(more), mantel_haenszel(less)
+            slopes[place] = ((b - a) - (d - c)) / (2 * step)
+        spread = np.sum(cells * slopes**2)
+    z = (crude - pooled) / np.sqrt(spread)
+    p = 2 * (stats.t.sf(abs(z), 29) if units else stats.norm.sf(abs(z)))
+    assert made.change == pytest.approx((z, p), rel=1e-4)
+
+
+def test_whether_groups_agree_is_as_sure_by_units_of_one_row_as_by_rows():
+    r = np.random.default_rng(31)
+    by_rows, by_units = [], []
+    for k in range(24):
+        group = r.integers(0, 5, 1_500)
+        side, x = r.integers(0, 2, 1_500), r.normal(size=1_500)
+        differ = 0.05 * (k % 8) * (group - 2)
+        y = (0.3 + differ) * side + group + r.normal(size=1_500)
+        z = (0.3 + differ) * x + group + r.normal(size=1_500)
+        event = (r.random(1_500) < 1 / (1 + np.exp(-(y - 2)))).astype(int)
+        at = (group * 2 + side) * 2 + event
+        cells = np.bincount(at, minlength=20).reshape(5, 2, 2)
+        for sampling, seen in ((rows(x), by_rows), (Sampling.of_units(np.arange(1_500)), by_units)):
+            odds = stratified_rates(cells, at, sampling)
+            seen.append(
+                [
+                    odds["odds_ratio"].agreement.p, odds["risk_difference"].agreement.p,
+                    stratified_means(y, side, group, sampling).agreement.p,
+                    stratified_slope(x, z, group, sampling).agreement.p,
+                ]
+            )  # fmt: skip
+    a, b = np.log10(by_rows), np.log10(by_units)
+    for k in range(4):
+        assert np.corrcoef(a[:, k], b[:, k])[0, 1] > 0.95
+        assert np.abs(a[:, k] - b[:, k]).max() < 0.4 + 0.15 * np.abs(a[:, k]).max()
+
+
+def test_residuals_of_a_table_are_haberman_s():
+    table = np.array([[12, 30, 8], [40, 21, 5]])
+    n, r, c = table.sum(), table.sum(axis=1) / table.sum(), table.sum(axis=0) / table.sum()
+    want = (table - n * np.outer(r, c)) / np.sqrt(n * np.outer(r, c) * np.outer(1 - r, 1 - c))
+    assert adjusted_residuals(table, 1.0) == pytest.approx(want)
+    assert adjusted_residuals(table, 4.0) == pytest.approx(want / 2)
+    assert adjusted_residuals(np.array([[3, 0], [4, 0]]), 1.0).tolist() == [[0.0, 0.0], [0.0, 0.0]]
+
+
+def test_shares_explained_over_units_are_those_of_so_many_rows_fewer():
+    f, n, k = 6.0, 90, 4
+    omega = (k - 1) * (f - 1) / ((k - 1) * (f - 1) + n)
+    h = (n - 1) * (f * (k - 1) / (n - k)) / (1 + f * (k - 1) / (n - k))
+    for name, value in (("omega_squared", omega), ("epsilon_squared", h / (n - 1))):
+        made = explained_of(name, Estimate(value, 0.0, 1.0), n, k, 2.5)
+        assert made.estimate == value
+        for end, share in ((made.low, 0.975), (made.high, 0.025)):
+            lam = end / (1 - end) * n / 2.5
+            assert end in (0.0, value) or stats.ncf.cdf(f / 2.5, k - 1, n - k, lam) == pytest.approx(share, abs=1e-6)
+    assert made.low < made.estimate < made.high
+    assert epsilon_squared(2.0, 4, 4) == pytest.approx((np.nan,) * 3, nan_ok=True)
+    assert epsilon_squared(3.0, 5, 4).estimate == pytest.approx(3 / 4)
+
+
+def test_adjusted_p_values_are_holms_and_none_is_above_one():
+    p = np.array([0.01, 0.4, 0.03, 0.6, 0.02])
+    assert holm(p) == pytest.approx([0.05, 0.8, 0.09, 0.8, 0.08])
+    assert holm(np.array([0.4, 0.9])).tolist() == [0.8, 0.9]
+    assert holm(np.array([0.7, 0.9, 0.95])).tolist() == [1.0, 1.0, 1.0]
+
+
+def test_the_interval_of_a_cut_reaches_as_far_as_cuts_of_subsamples_rescaled():
+    r = np.random.default_rng(32)
+    x = r.normal(size=3_000)
+    event = r.random(3_000) < np.where(x > 0.3, 0.6, 0.4)
+    made = best_cut(x, event, rows(x))
+    edges = np.unique(np.sort(x)[np.linspace(0, 2_999, 201)[1:-1].astype(int)])
+    youden = [np.mean(x[event] >= e) - np.mean(x[~event] >= e) for e in edges]
+    assert made.at == pytest.approx(edges[int(np.argmax(np.abs(youden)))])
+    size, found = int(np.ceil(3_000**0.8)), []
+    for _ in range(400):
+        some = r.integers(0, 3_000, size)
+        hit, u = event[some], x[some]
+        gain = [abs(np.mean(u[hit] >= e) - np.mean(u[~hit] >= e)) for e in edges]
+        found.append(int(np.argmax(gain)))
+    share = np.array([np.mean(x < e) for e in edges])
+    best = int(np.argmax(np.abs(youden)))
+    far = np.quantile(np.abs(share[found] - share[best]), 0.95) * (size / 3_000) ** (1 / 3)
+    inside = edges[np.abs(share - share[best]) <= far]
+    reach = [np.mean(x < v) for v in (made.low, made.high)]
+    want = [np.mean(x < v) for v in (inside[0], inside[-1])]
+    assert reach == pytest.approx(want, abs=0.05)
+
+
+def test_rates_over_units_take_the_t_of_their_units_and_contrasts_their_variance():
+    r = np.random.default_rng(33)
+    unit = np.repeat(np.arange(12), 25)
+    side = np.repeat(np.tile([0, 1], 6), 25)
+    event = r.random(300) < np.repeat(r.uniform(0.1, 0.7, 12), 25)
+    made = Crossing.of(side, event.astype(int), (2, 2), Sampling.of_units(unit)).two_by_two()
+    means = [[event[unit == u].mean() for u in range(12) if u % 2 == s] for s in (0, 1)]
+    rate = [np.mean(m) for m in means]
+    variance = [np.var(m, ddof=1) / 6 for m in means]
+    plain = [p * (1 - p) / 150 for p in rate]
+    df = sum(variance) ** 2 / sum(v**2 / 5 for v in variance)
+    slopes = {"risk_difference": (1, 1), "risk_ratio": (1 / rate[0], 1 / rate[1]),
+              "odds_ratio": tuple(1 / (p * (1 - p)) for p in rate)}  # fmt: skip
+    for name, slope in slopes.items():
+        v = sum(s**2 * w for s, w in zip(slope, variance, strict=True))
+        over = v / sum(s**2 * w for s, w in zip(slope, plain, strict=True))
+        satter = v**2 / sum((s**2 * w) ** 2 / 5 for s, w in zip(slope, variance, strict=True))
+        effect = over * (stats.t.ppf(0.975, satter) / stats.norm.ppf(0.975)) ** 2
+        counts = [v / effect for v in (event[side == 0].sum(), 150, event[side == 1].sum(), 150)]
+        of = {"risk_difference": risk_difference, "risk_ratio": risk_ratio, "odds_ratio": odds_ratio}[name]
+        assert made[name] == pytest.approx(of(*counts), rel=1e-6)
+    assert df > 1
+
+
+def test_a_few_rows_that_carry_a_correlation_are_those_without_which_it_falls_most():
+    r = np.random.default_rng(34)
+    x, y = r.normal(size=(2, 200))
+    x[[5, 80, 120]], y[[5, 80, 120]] = [7, 8, -9], [8, 7, -8]
+    found = next(
+        f for f in Study(pd.DataFrame({"x": x, "y": y})).relations().findings if f.code == "few-rows-correlate"
+    )
+    assert {"5", "80", "120"} <= set(found.evidence["rows"])
+    keep = np.ones(200, bool)
+    keep[[int(k) for k in found.evidence["rows"]]] = False
+    assert found.evidence["without"] == pytest.approx(stats.pearsonr(x[keep], y[keep])[0])
+
+
+def test_fishers_odds_of_a_table_with_an_empty_cell_are_infinite_or_none():
+    for cells, odds in (([[3, 0], [2, 5]], np.inf), ([[3, 4], [0, 5]], np.inf), ([[0, 4], [0, 5]], np.nan)):
+        assert fisher_exact(np.array(cells)).statistic == pytest.approx(odds, nan_ok=True)
+
+
+def test_what_is_pooled_leaves_out_rows_without_outcome_group_or_value():
+    r = np.random.default_rng(35)
+    frame = pd.DataFrame({"g": r.choice(["a", "b", "c"], 400), "x": r.normal(size=400), "y": r.choice(["u", "v"], 400)})
+    frame["z"] = frame["x"] + r.normal(size=400)
+    whole = {y: Study(frame, outcome=y).against("x", by="g").pooled for y in ("y", "z")}
+    more = frame.loc[frame.index.repeat(2)].reset_index(drop=True)
+    odd = np.arange(800) % 2 == 1
+    for column, y in (("g", "y"), ("x", "y"), ("y", "y"), ("g", "z"), ("x", "z"), ("z", "z")):
+        gone = more.copy()
+        gone.loc[odd, column] = None if gone[column].dtype != float else np.nan
+        with_gaps = Study(gone, outcome=y).against("x", by="g").pooled
+        pd.testing.assert_frame_equal(with_gaps, whole[y], rtol=1e-9)
