@@ -157,8 +157,8 @@ FINDINGS: dict[str, Entry] = {
         "with `by`: the groups differ so much that no pooled number holds for all of them"),
     "counts-mislead": Entry("note", "contingency",
         "the level with most cases is surely not the one with the highest rate"),
-    "step-not-trend": Entry("note", "contingency",
-        "along an ordered column the rate jumps once instead of rising step by step"),
+    "step-not-trend": Entry("note", "contingency, against",
+        "along an ordered column, or a number, the rate or mean jumps once instead of rising step by step"),
     "empty-cell": Entry("note", "contingency",
         f"a combination has no row where {T.EMPTY_EXPECTED:g} or more are expected"),
     "outcome-drift": Entry("caution", "balance",
@@ -186,9 +186,9 @@ FINDINGS: dict[str, Entry] = {
         "a number follows exactly from others: a sum, a difference or a total; a ratio, a product or a change in "
         "percent of two; or levels from another column: a number that was cut, levels that were joined, one value "
         "set apart; with the rows that contradict (levels: then a note); a stop where the outcome is among them"),
-    "curved-relation": Entry("note", "relations, pairwise",
-        f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a "
-        "straight line"),
+    "curved-relation": Entry("note", "relations, pairwise, against",
+        f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a straight "
+        f"line; with the outcome {T.FORM_GAIN:.0%} and {T.SHAPE_OF_BETWEEN:.0%} of the differences between bins"),
     "few-rows-correlate": Entry("caution", "relations, pairwise",
         f"without {T.FEW_CARRY_MOST} rows at most a correlation of {T.FEW_CARRY_LEAST:g} or more halves, or "
         "turns"),

@@ -323,7 +323,7 @@ def _bin_index(result: NumberByClass) -> pd.Index[Any]:
 
 def bin_range(left: float, right: float) -> str:
     """Return a range of values as text."""
-    from ..core.against.by_class import bin_label
+    from ..core.against.shape import bin_label
 
     return bin_label(left, right)
 

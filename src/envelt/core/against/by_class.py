@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -19,15 +18,16 @@ from ..contingency.findings import small_expected, small_levels
 from ..distribution.distribution import NumberDistribution, checked
 from ..distribution.look import Look
 from ..estimate import Estimate, Significance
-from ..finding import Finding, by_weight, marked
+from ..finding import Finding, by_weight
 from ..kept import Remade
 from ..stats.crossing import Crossing
 from ..stats.cut import Cut, best_cut
 from ..stats.groups import GroupedRows, OfGroups
 from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, rate_bins, rates_of
 from ..stats.sampling import Sampling
+from ..stats.straight import not_straight
 from ..tallies.crossed import Contingency
-from ..words import p_text
+from .shape import Along, as_rate, bend_finding, is_one_bend, shape_findings
 
 Floats = NDArray[np.float64]
 
@@ -221,55 +221,29 @@ def bend_without_trend(name: str, outcome: Classes, rows: GroupedRows, along: Ra
     if not (along.differs.p < T.BEND_P and trend > T.NO_TREND_P and is_one_bend(rates.n, rates.rate)):
         return []
     what = f"The rate of {outcome.event!r}"
-    return [bend_finding(name, outcome.name, what, bins, rates.rate, "{:.0%}".format, (trend, along.differs.p))]
+    return [bend_finding(name, outcome.name, what, bins, rates.rate, as_rate, (trend, along.differs.p))]
 
 
-def is_one_bend(n: NDArray[np.integer], level: Floats) -> bool:
-    """Say whether one bend explains most of the differences between bins: a parabola along their places.
+def shape_of_rates(
+    name: str, outcome: Classes, values: Floats, event: NDArray[np.bool_], along: RatesAlong, sampling: Sampling
+) -> list[Finding]:
+    """Say that the event's rate jumps once along a number, or goes along a curve that a line misses.
 
-    It must go down, or up, on both sides: a jump at one end is none.
+    Parameters
+    ----------
+    values, event
+        Of rows with an outcome, shape (n,), NaN for missing.
     """
-    filled = n > 0
-    if filled.sum() <= 4:
-        return False  # a parabola fits four points whatever they are
-    weight, y = np.sqrt(n[filled].astype(float)), level[filled]
-    x = np.linspace(-1, 1, len(y))
-    basis = np.stack([np.ones(len(y)), x, x * x], axis=1) * weight[:, None]
-    fit = np.linalg.lstsq(basis, weight * y, rcond=None)[0]
-    left = weight * y - basis @ fit
-    extreme = y[1:-1].max() if fit[2] < 0 else y[1:-1].min()
-    sides = np.sign(-fit[2]) * (extreme - y[[0, -1]])
-    if sides.min() < T.BEND_SIDES * sides.max():
-        return False
-    mean = float(np.sum(weight**2 * y) / np.sum(weight**2))
-    total = float(np.sum((weight * (y - mean)) ** 2))
-    return total > 0 and 1 - float(left @ left) / total >= T.BEND_SHARE
-
-
-def bend_finding(
-    name: str,
-    outcome: str,
-    what: str,
-    bins: BinEnds,
-    level: NDArray[np.float64],
-    write: Callable[[float], str],
-    p: tuple[float, float],
-) -> Finding:
-    """Say that what is looked at differs along a number without rising or falling; ``p`` of the trend, of the bins."""
-    best, worst = int(np.nanargmax(level)), int(np.nanargmin(level))
-    ends = float(np.nanmean(level[[0, -1]]))
-    middle = float(np.nanmean(level[len(level) // 4 : len(level) - len(level) // 4]))
-    shape = "an optimum in the middle" if middle > ends else "a low in the middle"
-    return Finding(
-        "bend-without-trend",
-        "caution",
-        (name, outcome),
-        f"{what} does not rise or fall along {marked(name)} (rank test {p_text(p[0])}) yet runs "
-        f"from {write(level[worst])} at {bin_label(bins.left[worst], bins.right[worst])} up to "
-        f"{write(level[best])} at {bin_label(bins.left[best], bins.right[best])}: {shape}.",
-        "A correlation or a straight line misses this. Use bins, a spline, or the distance from the optimum.",
-        {"trend_p": p[0], "bins_p": p[1], "middle": middle, "ends": ends},
-    )
+    there = ~np.isnan(values)
+    share = float(event[there].mean()) if there.any() else 0.0
+    rates = along.rates
+    return shape_findings(
+        Along(
+            name, outcome.name, f"The rate of {outcome.event!r}", along.ends, rates.n, rates.rate, share * (1 - share),
+            T.LEAST_POINTS, as_rate,
+            lambda: not_straight(values[there], event[there].astype(float), sampling.take(there)).p,
+        )
+    )  # fmt: skip
 
 
 def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, sampling: Sampling) -> LevelsByClass:
@@ -282,9 +256,3 @@ def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, sampling: Sam
     table = Crossing.of(codes, classes, (counts.shape[0], counts.shape[1]), sampling, counts)
     ordered = column.ordered or column.kind == "binary"
     return LevelsByClass(column.name, said, column.levels, ordered, table, missing)
-
-
-def bin_label(left: float, right: float) -> str:
-    """Return a bin's range as text, four significant digits."""
-    a, b = f"{left:.4g}", f"{right:.4g}"
-    return a if a == b else f"{a} to {b}"

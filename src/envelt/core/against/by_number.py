@@ -19,6 +19,7 @@ from ..distribution.look import Look
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, marked
 from ..kept import Remade, kept
+from ..magnitude import spread_of
 from ..stats.correlation import pearson, spearman
 from ..stats.form import Form, relation_form
 from ..stats.group_pairs import Pairs, all_pairs
@@ -27,9 +28,10 @@ from ..stats.groups import GroupedRows, OfGroups
 from ..stats.rates import BinEnds, calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
+from ..stats.straight import not_straight
 from ..stats.trend import Line, Trend, least_squares, smooth_trend
-from .by_class import bend_finding, bin_label, is_one_bend
 from .cloud import Cloud, make_cloud
+from .shape import Along, as_mean, bend_finding, bin_label, is_one_bend, shape_findings
 
 Floats = NDArray[np.float64]
 
@@ -171,7 +173,10 @@ class NumberByNumber(Remade):
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
-        return mean_bend(self.name, self.outcome, self.summary, self._binned[1], self.tests)
+        _, x, y, sampling = self._both
+        binned = self.summary, self._binned[1]
+        bend = mean_bend(self.name, self.outcome, *binned, self.tests)
+        return bend or shape_of_means(self.name, self.outcome, x, y, binned, sampling)
 
 
 @dataclass(frozen=True)
@@ -288,7 +293,32 @@ def mean_bend(
     if not is_one_bend(summary.moments.n, summary.moments.mean):
         return ()
     mean, what = summary.moments.mean, f"The mean of {marked(outcome.name)}"
-    return (bend_finding(name, outcome.name, what, bins, mean, "{:.3g}".format, (trend, over_bins.p)),)
+    return (bend_finding(name, outcome.name, what, bins, mean, as_mean, (trend, over_bins.p)),)
+
+
+def shape_of_means(
+    name: str, outcome: Amount, x: Floats, y: Floats, binned: tuple[GroupSummary, BinEnds], sampling: Sampling
+) -> tuple[Finding, ...]:
+    """Say that the mean jumps once along a number, or goes along a curve that a line misses.
+
+    Parameters
+    ----------
+    x, y
+        Of the rows with both, shape (n,).
+    binned
+        The outcome in bins of x, and their ends.
+    """
+    summary, ends = binned
+    sd = spread_of(y) if len(y) else 0.0
+    return tuple(
+        shape_findings(
+            Along(
+                name, outcome.name, f"The mean of {marked(outcome.name)}", ends, summary.moments.n,
+                summary.moments.mean, sd**2, T.LEAST_SD * sd, as_mean,
+                lambda: not_straight(x, y, sampling).p,
+            )
+        )
+    )  # fmt: skip
 
 
 def _squared(r: Estimate, line: Line) -> Estimate:
