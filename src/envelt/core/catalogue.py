@@ -57,6 +57,10 @@ FINDINGS: dict[str, Entry] = {
     "counted-table": Entry("caution, note", "inventory",
         "every combination of the categories stands once beside one whole number: is the table counted? "
         "(caution where its name says so)"),
+    "known-later": Entry("caution", "inventory",
+        f"a column is there, or not 0, where the outcome came ({T.LATER_PURE:.0%} on one side, correlation "
+        f"{T.LATER_PHI:g} or more); all rows at its end lack the outcome, or have it; it numbers the cases in the "
+        "outcome's order; by its name it is a span beside what ended it, or the reverse"),
     "by-design": Entry("note, caution", "inventory",
         "every combination of some columns occurs equally often, more evenly than chance would have it; caution where "
         "the classes of the outcome have the same shares at each value of a column: cases were picked to match"),
@@ -99,9 +103,9 @@ FINDINGS: dict[str, Entry] = {
     "lopsided-outcome": Entry("note, caution", "balance",
         f"the smallest class has under {T.LOPSIDED_NOTE:.0%} (a caution: {T.LOPSIDED_CAUTION:.0%}) of the "
         "largest's rows"),
-    "small-class": Entry("caution", "balance",
-        f"the smallest class has under {T.CASES_PER_CANDIDATE} rows a candidate"),
-    "round-number-spikes": Entry("caution", "distribution",
+    "small-class": Entry("note, caution", "balance",
+        f"the smallest class has under {T.CASES_PER_CANDIDATE} rows a candidate; a caution under {T.FEW_CASES} rows"),
+    "round-number-spikes": Entry("caution, note", "distribution",
         f"{T.SPIKE_SHARE:.0%} of the rows more than their surroundings lead to expect lie at multiples of a "
         f"round number, wide enough to see ({T.STEP_SHARE:g} of a deviation)"),
     "excess-zeros": Entry("note", "distribution",

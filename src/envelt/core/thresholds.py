@@ -75,6 +75,13 @@ BEGINS_AT_ONCE = 0.2  # of the rows within one gap's width above a gap: the othe
 DATE_IQRS = 5.0  # dates bunch into seasons, so the fence is wider than for amounts
 ROWS_FOR_ORDER = 30  # pairs of dates before an order can be claimed
 RECIPE_SLIPS = 0.02  # of rows, in which a column need not be what others make it: zeros, corrections
+LATER_ROWS = 20  # on either side of what tells whether the outcome came
+LATER_PURE = 0.96  # of the rows on one side, that are alike: a few were written down wrongly
+LATER_PHI = 0.7  # correlation of the two sides with the outcome: half of what is open is settled
+LATER_PHI_OF_GAPS = 0.4  # likewise, where it is a value that is there only with the outcome
+LATER_LEAST = 0.05  # of the rows, that have the outcome, or lack it
+NUMBERED = 0.8  # rank correlation of a number of cases with the outcome
+NUMBERED_SPAN = 3.0  # times the rows, that numbers of cases run over at most
 FOLLOW_SLIPS = 0.02  # of the rows outside the commonest level, that need not be what another column makes them
 FOLLOW_ROWS = 1.0  # rows a level beyond the first, on average, for it to have one value of another by more than chance
 FEW_OUT_OF_ORDER = 0.02  # more exceptions mean that there is no order
@@ -92,6 +99,7 @@ ROWS_FOR_LEVELS = 100  # with fewer rows every level is rare
 # --- the outcome -------------------------------------------------------------------------------------
 LOPSIDED_NOTE = 1 / 3  # under 1 : 3, always saying the larger class is right 75 % of the time
 LOPSIDED_CAUTION = 1 / 10  # under 1 : 10, right over 90 %: accuracy says next to nothing
+FEW_CASES = 20  # of the smallest class: of fewer hardly anything can be learned, however few the candidates
 CASES_PER_CANDIDATE = 10  # rows of the smallest class a candidate (Peduzzi et al. 1996, J Clin Epidemiol 49)
 
 # --- held-out share ----------------------------------------------------------------------------------
@@ -138,6 +146,7 @@ FAR_SHARE_OF_A_CODE = 0.05  # likewise of one value among them
 SPIKE_MULTIPLES = (2, 4, 5, 6, 10, 12, 20, 25, 30, 50, 100, 200, 250, 500, 1000)  # what people round to
 SPIKE_RATIO = 1.5  # rows at multiples over what their surroundings lead to expect
 SPIKE_SHARE = 0.1  # of all rows, that are too many at multiples: fewer change no picture
+SPIKE_RESOLUTION = 0.75  # of all rows at multiples: that is how it is recorded, not a habit
 SPIKE_FEW = 0.9  # of the excess, that four multiples may hold: else they are popular values
 SPIKE_OTHERS = 0.5  # of the values that the other rows would have, were they spread evenly
 SPIKE_AGREE = 2 / 3  # of the multiples have rows too many: a few popular values are no rounding
@@ -208,7 +217,7 @@ VANISH_P = 0.05  # that what goes within groups goes by chance: two standard err
 EMPTY_EXPECTED = 10.0  # rows expected in an empty cell: under 1 in 20,000 by chance
 STEP_SHARE_OF_CHI = 0.9  # of the differences between levels that one step explains
 IN_ORDER = 0.99  # rank correlation of a time with the row's number: the file stands in its order
-SERIES = 0.7  # correlation of neighbouring rows: they share half of what they say
+SERIES = 0.9  # correlation of neighbouring rows: they share four fifths of what they say
 MUCH_UNKNOWN = 0.1  # of the rows without an outcome: what is learned of the others may not hold
 ZERO_OUTCOME = 0.4  # of the rows with an outcome of 0, for it to be two questions
 DRIFT_P = 1e-4  # over 40 dates of noise under 0.4 % of tables
@@ -224,6 +233,7 @@ FEW_CARRY_SHARE = 0.02  # of the rows at most
 WITHIN_LEAST = 0.3  # of a correlation over all rows, or within levels
 WITHIN_TURNED = 0.15  # both ways, for a turn
 WITHIN_LEFT = 1 / 3  # of a correlation, that may be left where all pairs are searched
+WITHIN_COPY = 0.9  # of a number's variance that the levels hold: they stand for it, and within them little is left
 SHAPES_APART = 0.1  # of the rows on different sides of some value
 TOGETHER_LEAST = 0.005  # of the outcome's uncertainty, surely, beyond the sum of both alone
 

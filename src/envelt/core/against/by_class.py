@@ -14,6 +14,7 @@ from .. import thresholds as T
 from ..columns.grouping import Grouping, crossed
 from ..columns.outcome import Classes, ClassOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
+from ..columns.times import counts_on, is_time
 from ..contingency.findings import small_expected, small_levels
 from ..distribution.distribution import NumberDistribution, checked
 from ..distribution.look import Look
@@ -95,8 +96,10 @@ class NumberByClass(OfGroups):
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
-        bend = bend_without_trend(self.name, self.outcome, self.rows, self.along)
-        return by_weight([*bend, *self.distribution.findings])
+        shape: list[Finding] = []
+        if not self.distribution.dates:
+            shape = shape_of_rates(self.name, self.outcome, self.rows, self._event, self.along)
+        return by_weight([*shape, *self.distribution.findings])
 
 
 @dataclass(frozen=True)
@@ -212,35 +215,35 @@ def rates_along(
     return RatesAlong(bins.ends, rates, table.chi_square())
 
 
-def bend_without_trend(name: str, outcome: Classes, rows: GroupedRows, along: RatesAlong) -> list[Finding]:
-    """Find a strong relation that a rank test, a correlation or a straight line would miss."""
-    bins, rates = along.ends, along.rates
-    if len(outcome.levels) != 2 or len(bins.left) < 4:
-        return []
-    trend = rows.tests["mann_whitney"].p
-    if not (along.differs.p < T.BEND_P and trend > T.NO_TREND_P and is_one_bend(rates.n, rates.rate)):
-        return []
-    what = f"The rate of {outcome.event!r}"
-    return [bend_finding(name, outcome.name, what, bins, rates.rate, as_rate, (trend, along.differs.p))]
-
-
 def shape_of_rates(
-    name: str, outcome: Classes, values: Floats, event: NDArray[np.bool_], along: RatesAlong, sampling: Sampling
+    name: str, outcome: Classes, rows: GroupedRows, event: NDArray[np.bool_], along: RatesAlong
 ) -> list[Finding]:
-    """Say that the event's rate jumps once along a number, or goes along a curve that a line misses.
+    """Say that the event's rate bends without a trend, jumps once, or goes along a curve that a line misses.
+
+    Of times nothing is said but a bend: what changes over them drifts.
 
     Parameters
     ----------
-    values, event
-        Of rows with an outcome, shape (n,), NaN for missing.
+    rows, event
+        The candidate in the classes, and which rows have the event.
+    along
+        The rate in bins.
     """
+    values, sampling = rows.values, rows.sampling
     there = ~np.isnan(values)
+    if not along.differs.p < T.BEND_P or counts_on(name, values):
+        return []
+    bins, rates = along.ends, along.rates
+    trend = rows.tests["mann_whitney"].p if len(outcome.levels) == 2 else 0.0
+    what = f"The rate of {outcome.event!r}"
+    if len(bins) >= 4 and trend > T.NO_TREND_P and is_one_bend(rates.n, rates.rate):
+        return [bend_finding(name, outcome.name, what, bins, rates.rate, as_rate, (trend, along.differs.p))]
+    if is_time(name, values[there]):
+        return []
     share = float(event[there].mean()) if there.any() else 0.0
-    rates = along.rates
     return shape_findings(
         Along(
-            name, outcome.name, f"The rate of {outcome.event!r}", along.ends, rates.n, rates.rate, share * (1 - share),
-            T.LEAST_POINTS, as_rate,
+            name, outcome.name, what, bins, rates.n, rates.rate, share * (1 - share), T.LEAST_POINTS, as_rate,
             lambda: not_straight(values[there], event[there].astype(float), sampling.take(there)).p,
         )
     )  # fmt: skip

@@ -14,6 +14,7 @@ from .. import thresholds as T
 from ..columns.grouping import Grouping, Groups
 from ..columns.outcome import Amount, NumericOutcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
+from ..columns.times import counts_on, is_time
 from ..distribution.distribution import NumberDistribution, checked
 from ..distribution.look import Look
 from ..estimate import UNDEFINED_TEST, Estimate, Significance
@@ -174,9 +175,7 @@ class NumberByNumber(Remade):
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
         _, x, y, sampling = self._both
-        binned = self.summary, self._binned[1]
-        bend = mean_bend(self.name, self.outcome, *binned, self.tests)
-        return bend or shape_of_means(self.name, self.outcome, x, y, binned, sampling)
+        return shape_of_means(self.name, self.outcome, x, y, (self.summary, self._binned[1]), self.tests, sampling)
 
 
 @dataclass(frozen=True)
@@ -282,24 +281,16 @@ def shrunken_means(summary: GroupSummary) -> Floats:
     return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, m.within_sd), np.nan)
 
 
-def mean_bend(
-    name: str, outcome: Amount, summary: GroupSummary, bins: BinEnds, tests: dict[str, Significance]
-) -> tuple[Finding, ...]:
-    """Find a mean that differs strongly along a number without a trend; ``tests`` hold spearman and those over bins."""
-    over_bins = tests.get("kruskal_wallis", tests.get("mann_whitney", UNDEFINED_TEST))
-    trend = tests["spearman"].p
-    if len(bins) < 4 or not (over_bins.p < T.BEND_P and trend > T.NO_TREND_P):
-        return ()
-    if not is_one_bend(summary.moments.n, summary.moments.mean):
-        return ()
-    mean, what = summary.moments.mean, f"The mean of {marked(outcome.name)}"
-    return (bend_finding(name, outcome.name, what, bins, mean, as_mean, (trend, over_bins.p)),)
-
-
 def shape_of_means(
-    name: str, outcome: Amount, x: Floats, y: Floats, binned: tuple[GroupSummary, BinEnds], sampling: Sampling
+    name: str,
+    outcome: Amount,
+    x: Floats,
+    y: Floats,
+    binned: tuple[GroupSummary, BinEnds],
+    tests: dict[str, Significance],
+    sampling: Sampling,
 ) -> tuple[Finding, ...]:
-    """Say that the mean jumps once along a number, or goes along a curve that a line misses.
+    """Say that the mean bends without a trend, jumps once, or goes along a curve that a line misses.
 
     Parameters
     ----------
@@ -307,14 +298,24 @@ def shape_of_means(
         Of the rows with both, shape (n,).
     binned
         The outcome in bins of x, and their ends.
+    tests
+        Spearman's, and those over bins.
     """
-    summary, ends = binned
-    sd = spread_of(y) if len(y) else 0.0
+    summary, bins = binned
+    over_bins = tests.get("kruskal_wallis", tests.get("mann_whitney", UNDEFINED_TEST))
+    if len(bins) < 4 or not over_bins.p < T.BEND_P or counts_on(name, x):
+        return ()
+    trend, what = tests["spearman"].p, f"The mean of {marked(outcome.name)}"
+    n, mean = summary.moments.n, summary.moments.mean
+    if trend > T.NO_TREND_P and is_one_bend(n, mean):
+        return (bend_finding(name, outcome.name, what, bins, mean, as_mean, (trend, over_bins.p)),)
+    if is_time(name, x):
+        return ()
+    sd = spread_of(y)
     return tuple(
         shape_findings(
             Along(
-                name, outcome.name, f"The mean of {marked(outcome.name)}", ends, summary.moments.n,
-                summary.moments.mean, sd**2, T.LEAST_SD * sd, as_mean,
+                name, outcome.name, what, bins, n, mean, sd**2, T.LEAST_SD * sd, as_mean,
                 lambda: not_straight(x, y, sampling).p,
             )
         )

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
-from ..columns.times import counts_on, is_time
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, by_weight, failed_finding
 from ..kept import Remade
@@ -28,8 +27,8 @@ from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..tallies.crossed import Contingency
 from ..within.search import TurnSearch
-from .by_class import bend_without_trend, rates_along, shape_of_rates
-from .by_number import mean_bend, shape_of_means
+from .by_class import rates_along, shape_of_rates
+from .by_number import shape_of_means
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -213,17 +212,14 @@ def _number_classes(
     effect = _standardized(groups, values, outcome, known, sampling)
     rank_test = groups.tests["mann_whitney" if len(outcome.levels) == 2 else "kruskal_wallis"]
     n = int(groups.summary.moments.n.sum())
-    found: list[Finding] = []
+    found: tuple[Finding, ...] = ()
     if test.p < T.BEND_P:  # the standardized difference may hide a bend
         event = codes == outcome.event_code
         along = rates_along(values, event, sampling)
-        if not counts_on(column.name, values):  # of years the drift is said, which is no bend
-            found = bend_without_trend(column.name, outcome.said, groups, along)
-        if not found and not is_time(column.name, values[~np.isnan(values)]):
-            found = shape_of_rates(column.name, outcome.said, values, event, along, sampling)
+        found = tuple(shape_of_rates(column.name, outcome.said, groups, event, along))
     return Glimpse(
         column.name, column.kind, n, len(codes) - n, "hedges_g", *effect, "", "", float(np.nan_to_num(v)),
-        _both(rank_test, test), np.nan, groups.summary.without_values(), tuple(found),
+        _both(rank_test, test), np.nan, groups.summary.without_values(), found,
     )  # fmt: skip
 
 
@@ -322,12 +318,10 @@ def _number_number(
     groups = GroupedRows(y, bins.codes, tuple(str(i) for i in range(len(bins.ends))), sampling)
     over = groups.tests.get("kruskal_wallis", groups.tests.get("mann_whitney", UNDEFINED_TEST))
     n = int(both.sum())
-    binned = groups.summary, bins.ends
-    found: tuple[Finding, ...] = ()
-    if not counts_on(column.name, values):  # of years the drift is said, which is no bend
-        found = mean_bend(column.name, outcome.said, *binned, {**groups.tests, "spearman": test})
-    if not found and over.p < T.BEND_P and not is_time(column.name, values[both]):
-        found = shape_of_means(column.name, outcome.said, values[both], y[both], binned, sampling.take(both))
+    tests = {**groups.tests, "spearman": test}
+    found = shape_of_means(
+        column.name, outcome.said, values[both], y[both], (groups.summary, bins.ends), tests, sampling.take(both)
+    )
     return Glimpse(
         column.name, column.kind, n, len(y) - n, "spearman", *effect, "", "", _ratio(groups), _both(test, over),
         np.nan, findings=found,

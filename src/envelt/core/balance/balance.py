@@ -112,7 +112,7 @@ def class_balance(outcome: ClassOutcome, candidates: int, sampling: Sampling) ->
         findings.append(
             Finding(
                 "small-class",
-                "caution",
+                "caution" if cases < T.FEW_CASES else "note",
                 (outcome.name,),
                 f"{outcome.levels[smallest]!r} has {plural(counts[smallest], 'row')}{of_units} for "
                 f"{plural(candidates, 'candidate')}, "

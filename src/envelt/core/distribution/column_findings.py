@@ -144,13 +144,15 @@ def _spikes(name: str, spikes: RoundSpikes | None) -> list[Finding]:
     if spikes is None:
         return []
     spacing = number_label(spikes.spacing)
+    nearly_all = spikes.share >= T.SPIKE_RESOLUTION
+    why = f"they are recorded to {spacing}, with a few between" if nearly_all else "numbers were rounded or guessed"
     return [
         Finding(
             "round-number-spikes",
-            "caution",
+            "note" if nearly_all else "caution",
             (name,),
             f"{spikes.share:.0%} of the rows of {marked(name)} are multiples of {spacing}, where their surroundings "
-            f"lead to expect {spikes.expected:.0%}: numbers were rounded or guessed.",
+            f"lead to expect {spikes.expected:.0%}: {why}.",
             f"Use bins of {spacing} or a multiple of it, and read no peak finer than that.",
             {
                 "spacing": spikes.spacing,

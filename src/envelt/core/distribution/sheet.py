@@ -29,6 +29,14 @@ Ints = NDArray[np.int64]
 SORTS = ("skewness", "missing", "name")
 BINS = 24
 MOST_LEVELS = 12
+MOST_APART = 2
+"""Columns of which the same is said one by one."""
+STORIES = {
+    "two-peaks": "{} have more than one peak",
+    "gross-outliers": "{} have values far out",
+    "round-number-spikes": "{} heap at round values",
+    "values-at-bound": "{} heap at an end",
+}
 MOST_NAMED = 6
 """Columns of which a note of many says its numbers."""
 
@@ -133,11 +141,29 @@ def make_sheet(
 
 def _gravest(findings: list[Finding]) -> list[Finding]:
     """Return what is said of all columns at once: what is grave by itself, notes of a kind together."""
-    grave = [f for f in findings if f.weight != "note"]
+    grave = [f for f in findings if f.weight != "note" and f.code not in STORIES]
+    for code in STORIES:
+        of = [f for f in findings if f.code == code and f.weight != "note"]
+        grave += of if len(of) <= MOST_APART else [_story(of)]
     for code, joined in JOINED.items():
         of = [f for f in findings if f.code == code]
         grave += of if len(of) < 2 else [joined(of)]
     return grave
+
+
+def _story(found: list[Finding]) -> Finding:
+    """Say at once what is so of many columns: it has one cause more often than many."""
+    names = [f.columns[0] for f in found]
+    more = f", and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    return Finding(
+        found[0].code,
+        found[0].weight,
+        tuple(names),
+        f"{STORIES[found[0].code].format(plural(len(names), 'number'))}: {', '.join(map(marked, names[:MOST_NAMED]))}"
+        f"{more}. The first: {found[0].marked_statement}",
+        found[0].advice,
+        {"columns": {f.columns[0]: f.evidence for f in found}},
+    )
 
 
 def _tails(found: list[Finding]) -> Finding:

@@ -20,6 +20,7 @@ from .quality.absent_where import missing_where
 from .quality.copies import copy_findings
 from .quality.crossed import crossed_findings
 from .quality.follows import follow_findings
+from .quality.later import later_findings
 from .quality.levels import level_findings
 from .quality.rare import rare_findings
 from .quality.recipes import recipe_findings
@@ -100,6 +101,7 @@ def quality_findings(
         ("copies", lambda: copy_findings(table)),
         ("recipes", lambda: recipe_findings(table, None if outcome is None else outcome.name)),
         ("follows", lambda: follow_findings(table, None if outcome is None else outcome.name)),
+        ("later", lambda: later_findings(table, outcome)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("dates", lambda: date_order_findings(table)),
         ("levels", lambda: level_findings(table)),

@@ -139,7 +139,7 @@ class RelationsAnswers(Remade):
         found += said.said_of_inflation(self.inflation, relations.names, self.groups)
         found += said.said_of_curves(relations, self.outcome)
         found += said.carried_by_few(relations, [str(r) for r in self.table.rows])
-        found += said.said_of_levels(relations, self.sampling)
+        found += said.said_of_levels(relations, self.sampling, self.outcome)
         found += said.equal_summaries(relations, self.outcome, self.sampling)
         if self.outcome is not None:
             found += said.said_together(self.together, self.outcome)

@@ -11,6 +11,7 @@ from scipy import special, stats
 from .. import thresholds as T
 from ..finding import Finding, marked
 from ..magnitude import in_unit, spread_of
+from ..shapes.ranks import ranks_of
 from ..stats.correlation import pearson_coefficient
 from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
@@ -137,7 +138,7 @@ def said_of_curves(relations: Relations, outcome: str | None = None) -> list[Fin
 
 
 def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
-    """Find correlations that a few rows make: without them they halve, or turn.
+    """Find correlations that a few rows make, or hide: without them they halve or turn, or are twice as large.
 
     The influence of a row on r is z_x z_y − r (z_x² + z_y²) / 2 (Devlin, Gnanadesikan & Kettenring 1975, Biometrika 62,
     531–545).
@@ -147,42 +148,59 @@ def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
         n = len(pair.x)
         zx, zy = (_standardized(v) for v in (pair.x, pair.y))
         r = float(np.mean(zx * zy))
-        if abs(r) < T.FEW_CARRY_LEAST:
-            continue
-        towards = np.sign(r) * (zx * zy - r * (zx**2 + zy**2) / 2)
         few = max(1, min(T.FEW_CARRY_MOST, int(T.FEW_CARRY_SHARE * n)))
-        out = np.argpartition(-towards, few)[:few]
-        keep = np.ones(n, bool)
-        keep[out] = False
-        left = pearson_coefficient(pair.x[keep], pair.y[keep])
-        if not abs(left) <= abs(r) / 2 and left * r > 0:
-            continue
-        a, b = names[pair.i], names[pair.j]
-        at = [labels[k] for k in np.sort(pair.rows[out])]
-        found.append(
-            Finding(
-                "few-rows-correlate",
-                "caution",
-                (a, b),
-                f"{marked(a)} and {marked(b)} correlate at {r:.2f}, but {plural(few, 'row')} of {n:,} "
-                f"{'carries' if few == 1 else 'carry'} it: without {'it' if few == 1 else 'them'} {left:.2f} (rows "
-                f"{', '.join(at[:5])}{', …' if few > 5 else ''}).",
-                "Look at these rows before believing the number; Spearman's is less at their mercy.",
-                {"r": r, "without": left, "rows": at},
-            )
-        )
+        influence = np.sign(r) * (zx * zy - r * (zx**2 + zy**2) / 2)
+        for side in (-1, 1):
+            out = np.argpartition(side * influence, few)[:few]
+            keep = np.ones(n, bool)
+            keep[out] = False
+            left = pearson_coefficient(pair.x[keep], pair.y[keep])
+            made = side < 0 and abs(r) >= T.FEW_CARRY_LEAST and (abs(left) <= abs(r) / 2 or left * r <= 0)
+            hidden = side > 0 and abs(left) >= T.FEW_CARRY_LEAST and abs(r) <= abs(left) / 2
+            if made or hidden:
+                at = [labels[k] for k in np.sort(pair.rows[out])]
+                found.append(_carried((names[pair.i], names[pair.j]), (r, left), at, n, made))
+                break
     return found[:2]
 
 
+def _carried(pair: tuple[str, str], r: tuple[float, float], at: list[str], n: int, made: bool) -> Finding:
+    (a, b), few = pair, len(at)
+    one = few == 1
+    verb = ("carries" if one else "carry") if made else ("hides" if one else "hide")
+    what = "it" if made else "how they go together"
+    return Finding(
+        "few-rows-correlate",
+        "caution",
+        (a, b),
+        f"{marked(a)} and {marked(b)} correlate at {r[0]:.2f}, but {plural(few, 'row')} of {n:,} {verb} {what}: "
+        f"without {'it' if one else 'them'} {r[1]:.2f} (row{'' if one else 's'} {', '.join(at[:5])}"
+        f"{', …' if few > 5 else ''}).",
+        "Look at these rows before believing the number; Spearman's is less at their mercy.",
+        {"r": r[0], "without": r[1], "rows": at},
+    )
+
+
 def _correlated(relations: Relations) -> list[_Pair]:
-    """Return the pairs of numbers of the largest Pearson correlations, whatever their form."""
+    """Return the pairs of numbers of the largest correlations, of values or of ranks, whatever their form."""
     at = [i for i, s in enumerate(relations.sides) if s.what == "number" and not s.constant][:MOST_COLUMNS]
     columns = [numbers_of(relations.sides[i]) for i in at]
-    r = np.abs(np.nan_to_num(pearson_matrix(columns).r, nan=0.0)) if len(at) > 1 else np.zeros((0, 0))
+    if len(at) < 2:
+        return []
+    ranked = [_ranks(v) for v in columns]
+    r = np.maximum(*(np.abs(np.nan_to_num(pearson_matrix(of).r, nan=0.0)) for of in (columns, ranked)))
     first, second = np.nonzero(np.triu(r >= T.FEW_CARRY_LEAST, 1))
     order = np.argsort(-r[first, second], kind="stable")[:MOST_LOOKED_AT]
     pairs = zip(first[order], second[order], strict=True)
     return [pair for a, b in pairs for pair in _common(relations, at[a], at[b])]
+
+
+def _ranks(v: Floats) -> Floats:
+    """Return ranks of a column's own rows, NaN where it is missing."""
+    out = np.full(len(v), np.nan)
+    there = ~np.isnan(v)
+    out[there] = ranks_of(v[there])
+    return out
 
 
 def _standardized(v: Floats) -> Floats:
@@ -191,12 +209,13 @@ def _standardized(v: Floats) -> Floats:
     return np.asarray(away / spread) if spread > 0 else away
 
 
-def said_of_levels(relations: Relations, sampling: Sampling) -> list[Finding]:
+def said_of_levels(relations: Relations, sampling: Sampling, outcome: str | None) -> list[Finding]:
     """Say which correlations of numbers turn round, vanish, or show only within the levels of a third column."""
     at = [i for i, s in enumerate(relations.sides) if s.what == "number" and not s.constant][:MOST_COLUMNS]
     names = relations.names
     numbers = [(names[i], numbers_of(relations.sides[i])) for i in at]
     thirds = [(s.name, s.codes, s.size) for s in relations.sides if s.codes is not None and s.size >= 2]
+    thirds = [t for t in thirds if t[0] != outcome]  # what is asked about divides nothing
     seen = correlations_within(numbers, [t for t in thirds if t[2] <= T.MOST_GAP_LEVELS], sampling)
     return correlation_findings(seen)
 

@@ -13,6 +13,7 @@ from .. import thresholds as T
 from ..finding import Finding, marked
 from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
+from ..words import plural
 from .rule import ENDS, VANISHES, Demands, Relation, becomes
 
 Floats = NDArray[np.float64]
@@ -57,8 +58,12 @@ def correlations_within(
     effect = sampling.largest_design_effect
     best: dict[tuple[int, int], Correlated] = {}
     for by, codes, size in thirds[:MOST_GROUPINGS]:
-        inside = pearson_matrix([_centred(v, codes, size) for _, v in numbers])
+        centred = [_centred(v, codes, size) for _, v in numbers]
+        told = np.array([_told(v, c) for (_, v), c in zip(numbers, centred, strict=True)])
+        inside = pearson_matrix(centred)
         for i, j in zip(*np.triu_indices(len(numbers), 1), strict=True):
+            if max(told[i], told[j]) > T.WITHIN_COPY:  # the levels are that number in other words
+                continue
             crude, left, n = float(overall.r[i, j]), float(inside.r[i, j]), int(inside.n[i, j])
             code = _becomes(crude, left, n, effect)
             before = best.get((int(i), int(j)))
@@ -87,21 +92,40 @@ def _centred(values: Floats, codes: NDArray[np.integer], size: int) -> Floats:
     return out
 
 
+def _told(values: Floats, centred: Floats) -> float:
+    """Return the share of a number's variance that the levels hold."""
+    there = ~np.isnan(centred)
+    spread = float(np.var(values[there])) if there.any() else 0.0
+    return 1 - float(np.var(centred[there])) / spread if spread > 0 else 1.0
+
+
 def correlation_findings(seen: list[Correlated]) -> list[Finding]:
-    """Say the greatest changes."""
+    """Say the greatest changes, of one third column and one change at once."""
     found = []
-    for c in seen[:MOST_SAID]:
+    stories: dict[tuple[str, str], list[Correlated]] = {}
+    for c in seen:
+        stories.setdefault((c.code, c.by), []).append(c)
+    for same in list(stories.values())[:MOST_SAID]:
+        c, *rest = same
+        others = [
+            n for n in dict.fromkeys(n for o in rest for n in (o.first, o.second)) if n not in (c.first, c.second)
+        ]
+        also = f" So do {plural(len(rest), 'more pair')}, of {_listed(others)}." if others else ""
         pair, by = f"{marked(c.first)} and {marked(c.second)}", marked(c.by)
         why = " The levels make the correlation." if c.code == VANISHES else ""
         found.append(
             Finding(
                 c.code,
                 "caution",
-                (c.first, c.second, c.by),
+                (c.first, c.second, c.by, *others),
                 f"{pair} correlate at {c.crude:+.2f} over all rows and at {c.within:+.2f} within the levels of {by}: "
-                f"{ENDS[c.code]}.{why}",
+                f"{ENDS[c.code]}.{why}{also}",
                 f"Read them level by level, {option('by', c.by)}.",
-                {"overall": c.crude, "within": c.within, "rows": c.rows},
+                {"overall": c.crude, "within": c.within, "rows": c.rows, "pairs": len(same)},
             )
         )
     return found
+
+
+def _listed(names: list[str]) -> str:
+    return ", ".join(map(marked, names[:4])) + (f" and {len(names) - 4} more" if len(names) > 4 else "")

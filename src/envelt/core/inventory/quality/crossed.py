@@ -67,7 +67,7 @@ def crossed_findings(table: Table, outcome: Outcome | None, counted: bool) -> li
     found = []
     if crossed is not None:
         asked = [] if counted or crossed.each > 1 else _counted(table, crossed)
-        found = asked or [_designed(crossed, len(table))]
+        found = [*asked, _designed(crossed, len(table))]
     return [*found, *_matched(table, outcome)]
 
 

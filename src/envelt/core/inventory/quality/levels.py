@@ -9,6 +9,7 @@ import numpy as np
 
 from ....errors import option
 from ... import thresholds as T
+from ...columns.kinds import NUMERIC_KINDS
 from ...columns.marks import KEPT_AS_TEXT, KNOWN, says_nothing
 from ...columns.names import names_rows
 from ...columns.readings import read_numbers
@@ -262,7 +263,7 @@ def _borderline(c: Column) -> list[Finding]:
     found.append(
         Finding(
             code,
-            "caution" if code == "coded-numbers" and c.kind == "nominal" else "note",
+            "caution" if code == "coded-numbers" and c.kind == "nominal" and c.other in NUMERIC_KINDS else "note",
             (c.name,),
             f"{marked(c.name)} is read as {c.kind}, but could be {c.other}: {c.reason}.",
             f"Say which: declare {marked(c.name)} {c.kind} or {c.other}, and this is settled.",

@@ -62,7 +62,8 @@ def repeat_findings(table: Table, unit: str | None, outcome: Outcome | None) -> 
         again = np.asarray(pd.Series(keys).duplicated())
         named = bool(again.any()) and _has_names(table)
         if again.any() and (named or _are_copies(table, keys)):
-            sure = named or again.sum() >= T.MANY_REPEATED * len(table)
+            keyed = any(c.kind == "identifier" and c.distinct > T.OWN_VALUES * len(c) for c in table)
+            sure = keyed or again.sum() >= T.MANY_REPEATED * len(table)
             found.append(_duplicate_rows(table, again, "caution" if sure else "note"))
     for c in table:
         if c.kind == "identifier" and c.name != unit:
@@ -124,6 +125,8 @@ def _identifier(c: Column, again: NDArray[np.bool_]) -> list[Finding]:
     """
     if not isinstance(c, CategoryColumn):
         return []
+    if any(not level.strip() for level in c.levels):
+        return []  # a blank names nothing
     numbered = sum(any(ch.isdigit() for ch in level) for level in c.levels[: T.SCREEN_ROWS])
     if 2 * numbered < min(len(c.levels), T.SCREEN_ROWS) and not (hints(c.name, "identifiers") or glued_id(c.name)):
         return []

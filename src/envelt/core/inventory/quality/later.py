@@ -1,0 +1,216 @@
+"""Columns that are written down with the outcome or after it: told by where they are, are zero, or stop."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ... import thresholds as T
+from ...columns.labels import number_label
+from ...columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ...columns.table import CategoryColumn, Column, NumericColumn, Table
+from ...columns.times import is_time
+from ...finding import Finding, marked
+from ...shapes.ranks import ranks_of
+from ...stats.correlation import pearson_coefficient
+from ...words import plural
+
+Mask = NDArray[np.bool_]
+
+_SPAN = re.compile(
+    r"(^|[_.\W])(spell|duration|survival|surv|lifetime|tenure|dwell|stay|los|fu|futime|followup|follow_up|time)s?($|[_.\W\d])"
+)
+_ENDS = re.compile(r"(^|[_.\W])(censor\w*|cens|event|status|died|dead|death|failed|failure|ended|exit)[\d_]*$")
+
+
+def later_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
+    """Find columns that tell whether the outcome came, because they were written down with it or after it.
+
+    Each rule is about the rows, not about how strong a column is: a value that is there only where the outcome came, a
+    zero that says it did not, rows at the end of what was measured that all lack it, cases numbered in its order. Of
+    spans and what ended them the names are all there is, and the finding says so.
+    """
+    if outcome is None:
+        return []
+    found = []
+    told = _came(outcome)
+    for c in table:
+        if c.name == outcome.name or c.kind == "constant":
+            continue
+        of = [] if told is None else _of_rows(c, outcome, *told)
+        found += of or _numbered(table, c, outcome)
+    found = found if len(found) <= T.MOST_GAPS_APART else [_joined(found, outcome.name)]
+    return [*found, *_ended(table, outcome)]
+
+
+def _joined(found: list[Finding], outcome: str) -> Finding:
+    names = [f.columns[0] for f in found]
+    return Finding(
+        "known-later",
+        "caution",
+        (*names, outcome),
+        f"{plural(len(names), 'column')} seem to be written down only with {marked(outcome)}: "
+        f"{', '.join(map(marked, names[:6]))}{', …' if len(names) > 6 else ''}. The first: {found[0].marked_statement}",
+        found[0].advice,
+        {"columns": {f.columns[0]: f.evidence for f in found}},
+    )
+
+
+def _came(outcome: Outcome) -> tuple[Mask, str] | None:
+    """Return in which known rows the outcome came, and how to say so; nothing where it has no such sides."""
+    known = outcome.known
+    if isinstance(outcome, ClassOutcome):
+        name = marked(outcome.name)
+        return (outcome.is_event[known], f"{name} is {outcome.event!r}") if len(outcome.levels) == 2 else None
+    y = outcome.values[known]
+    return (y > 0, f"{marked(outcome.name)} is above 0") if len(y) and y.min() == 0 and (y > 0).any() else None
+
+
+def _of_rows(c: Column, outcome: Outcome, came: Mask, what: str) -> list[Finding]:
+    known = outcome.known
+    there = ~c.missing[known]
+    if there.sum() >= T.FEWEST_GAPS and (~there).sum() >= T.FEWEST_GAPS:
+        tells = _tells(there, came, T.LATER_PHI_OF_GAPS)
+        if tells is not None:
+            return [_said(c.name, outcome.name, f"{marked(c.name)} has a value", what, tells)]
+    x = _zero_or_not(c)
+    if x is None:
+        return []
+    x = x[known]
+    some = there & (x != 0)
+    if (there & (x == 0)).sum() >= T.LATER_ROWS:
+        tells = _tells(some[there], came[there], T.LATER_PHI)
+        if tells is not None:
+            return [_said(c.name, outcome.name, f"{marked(c.name)} is not 0", what, tells)]
+    top = x[there].max(initial=-np.inf)
+    at = there & (x == top)
+    n, share = int(at.sum()), float(came[there].mean()) if there.any() else 0.0
+    if n >= T.LATER_ROWS and c.distinct > T.BY_VALUE and T.LATER_LEAST < share < 1 - T.LATER_LEAST:
+        each = float(came[at].mean())
+        if each in (0.0, 1.0) and (share if each else 1 - share) ** n < 1e-6:
+            return [_stops(c.name, outcome.name, number_label(top), n, each, share, what)]
+    return []
+
+
+def _zero_or_not(c: Column) -> NDArray[np.float64] | None:
+    """Return a number, or a grade written as one; nothing for what cannot be none."""
+    if isinstance(c, NumericColumn):
+        return c.values if c.distinct > 2 else None
+    if isinstance(c, CategoryColumn) and c.kind == "ordinal" and "0" in c.levels and c.distinct > 2:
+        return np.where(c.codes == c.levels.index("0"), 0.0, np.maximum(c.codes, 0) + 1.0)
+    return None
+
+
+def _tells(side: Mask, came: Mask, least: float) -> tuple[float, float, int, int] | None:
+    """Return the share that came on either side, and the rows, where one side all but tells it and the other differs.
+
+    One side must be pure to within a few rows, and both together go with the outcome at ``least`` or more.
+    """
+    n1, n0 = int(side.sum()), int((~side).sum())
+    if min(n1, n0) < T.LATER_ROWS:
+        return None
+    yes, no = float(came[side].mean()), float(came[~side].mean())
+    base = float(came.mean())
+    spread = base * (1 - base) * side.mean() * (1 - side.mean())
+    phi = (float(np.mean(side & came)) - base * float(side.mean())) / np.sqrt(spread) if spread > 0 else 0.0
+    pure = yes >= T.LATER_PURE or no <= 1 - T.LATER_PURE
+    return (yes, no, n1, n0) if pure and phi >= least else None
+
+
+def _said(name: str, outcome: str, lead: str, what: str, tells: tuple[float, float, int, int]) -> Finding:
+    yes, no, n1, n0 = tells
+    return Finding(
+        "known-later",
+        "caution",
+        (name, outcome),
+        f"Where {lead}, {what} in {yes:.1%} of {plural(n1, 'row')}, elsewhere in {no:.1%} of {n0:,}: it seems to be "
+        "written down only where the outcome came.",
+        f"Ask whether {marked(name)} is known before {marked(outcome)}; if not, leave it out, its gaps and zeros too.",
+        {"with": yes, "without": no, "rows": [n1, n0]},
+    )
+
+
+def _stops(name: str, outcome: str, top: str, n: int, each: float, share: float, what: str) -> Finding:
+    return Finding(
+        "known-later",
+        "caution",
+        (name, outcome),
+        f"All {n:,} rows at the largest value of {marked(name)}, {top}, are rows where {what} in {each:.0%}, against "
+        f"{share:.0%} of all: a span that ends with the outcome, or where watching ended.",
+        f"Leave {marked(name)} out of what is known before; time until an event wants methods for censored spans.",
+        {"value": top, "rows": n, "share": each, "of_all": share},
+    )
+
+
+def _numbered(table: Table, c: Column, outcome: Outcome) -> list[Finding]:
+    """Say so where a column numbers the cases in the order of the outcome."""
+    if not isinstance(outcome, NumericOutcome):
+        return []
+    values = c.numbers
+    if c.kind == "identifier" and isinstance(c, CategoryColumn):
+        try:
+            values = np.append([float(level) for level in c.levels], np.nan)[c.codes]
+        except ValueError:
+            return []
+    if values is None:
+        return []
+    there = outcome.known & ~np.isnan(values)
+    x = values[there]
+    n = len(x)
+    if n < T.ROWS_IN_TIME or (x != np.floor(x)).any() or len(np.unique(x)) < T.OWN_VALUES * n:
+        return []
+    if x.max() - x.min() > T.NUMBERED_SPAN * n or is_time(c.name, x):
+        return []  # numbers of cases leave few out
+    r = pearson_coefficient(ranks_of(x), ranks_of(outcome.values[there]))
+    if abs(r) < T.NUMBERED:
+        return []
+    return [
+        Finding(
+            "known-later",
+            "caution",
+            (c.name, outcome.name),
+            f"{marked(c.name)} numbers the cases, and in the order of {marked(outcome.name)} (rank correlation "
+            f"{r:.2f}): the numbers were given when it was known.",
+            f"Leave {marked(c.name)} out.",
+            {"rank_correlation": float(r)},
+        )
+    ]
+
+
+def _spelt(name: str) -> str:
+    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+
+
+def _ended(table: Table, outcome: Outcome) -> list[Finding]:
+    """Say, by their names, that a span was asked about beside what ended it, or the reverse."""
+    span = isinstance(outcome, NumericOutcome) and bool(_SPAN.search(_spelt(outcome.name)))
+    status = isinstance(outcome, ClassOutcome) and bool(_ENDS.search(_spelt(outcome.name)))
+    if span:
+        names = [c.name for c in table if _ENDS.search(_spelt(c.name)) and c.distinct == 2 and c.name != outcome.name]
+        what, many = (
+            f"{say} how a span ended, and {are} known only when it has" for say, are in (("says", "is"), ("say", "are"))
+        )
+    elif status:
+        names = [
+            c.name for c in table
+            if _SPAN.search(_spelt(c.name)) and isinstance(c, NumericColumn) and c.distinct > T.BY_VALUE
+        ]  # fmt: skip
+        what, many = "is a span that lasts until the outcome is known", "are spans that last until the outcome is known"
+    else:
+        return []
+    if not names:
+        return []
+    one = ", ".join(map(marked, names[:4])) + (", …" if len(names) > 4 else "")
+    return [
+        Finding(
+            "known-later",
+            "caution",
+            (*names, outcome.name),
+            f"By {'its name' if len(names) == 1 else 'their names'}, {one} {what if len(names) == 1 else many}.",
+            "Leave it out of what is known before. Spans that had not ended are lower bounds: use methods for censored "
+            "spans, not a mean or a rate.",
+            {"by_name": True},
+        )
+    ]
