@@ -205,6 +205,7 @@ TURN_SURE = 4.0  # standard errors within the levels: over 400 pairs under 3 % b
 TURN_CELL = 10  # rows in a cell, in two levels of the candidate at least, for a level of the third to be read
 TURN_AGREE = 0.8  # of the levels go the inner way
 TURN_POINTS = 0.03  # of the event's rate, end to end, in both directions: a smaller turn changes no decision
+TURN_RELATIVE = 0.25  # or of the rate itself, where it is rare: from 3 % to 2.3 %
 TURN_SAME = 0.7  # correlation of the two columns: one stands for the other, and within one there is little left
 TURN_SHARE = 0.5  # of the outcome's variance that the third column holds: then it is part of the outcome
 AGREE_ROWS = 8  # of a group, for its own difference to be set against the others': of fewer its error is not known

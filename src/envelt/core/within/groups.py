@@ -18,7 +18,7 @@ from ..stats.sampling import Sampling
 from ..stats.stratified import Stratified
 from ..stats.within_groups import stratified_means, stratified_slope
 from ..words import p_text, plural
-from .rule import ENDS, ONLY, TURNS, VANISHES, Relation, becomes, named
+from .rule import ENDS, ONLY, TURNS, VANISHES, Relation, becomes, least_points, named
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -98,7 +98,8 @@ def levels_within(
         pairs = [(int(order[0]), int(k)) for k in order[1:] if n[k]] if len(order) else []
     if isinstance(outcome, ClassOutcome):
         y: NDArray[np.generic] = outcome.is_event[keep]
-        what, floor = f"the odds that {marked(outcome.name)} is {outcome.event!r}", ("risk_difference", T.TURN_POINTS)
+        what = f"the odds that {marked(outcome.name)} is {outcome.event!r}"
+        floor = "risk_difference", least_points(float(y.mean()) if len(y) else 0.5)
     else:
         assert isinstance(outcome, NumericOutcome)
         y, what = outcome.values[keep], f"the mean of {marked(outcome.name)}"

@@ -54,6 +54,11 @@ def named(floor: float) -> Demands:
     return Demands(floor, floor, T.VANISH_LEFT, T.VANISH_P, T.ONLY_P)
 
 
+def least_points(rate: float) -> float:
+    """Return the smallest difference of a rate that matters: some points, or a quarter of a rate that is rare."""
+    return min(T.TURN_POINTS, T.TURN_RELATIVE * min(rate, 1 - rate))
+
+
 def becomes(crude: Relation, within: Relation, p: float, asked: Demands) -> str | None:
     """Return what becomes of a relation: TURNS, VANISHES, ONLY, or nothing worth a word.
 

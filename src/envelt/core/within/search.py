@@ -19,7 +19,7 @@ from ..finding import Finding, marked
 from ..kept import Remade
 from ..parallel import Progress, Slowly
 from ..stats.sampling import Sampling
-from .rule import TURNS, Relation, becomes, named
+from .rule import TURNS, Relation, becomes, least_points, named
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -168,7 +168,10 @@ def turn_rounds(
         for c, e in zip(columns, overall, strict=True)
     ]
     held = [_share_of_variance(c, y) for c in columns]
-    floor = T.TURN_POINTS if isinstance(outcome, ClassOutcome) else T.LEAST_SD * outcome.deviation
+    if isinstance(outcome, ClassOutcome):
+        floor = least_points(float(outcome.is_event[known].mean()))
+    else:
+        floor = T.LEAST_SD * outcome.deviation
     found = []
     movers = np.flatnonzero(moving)
     for i, first in enumerate(columns):
