@@ -46,7 +46,8 @@ FINDINGS: dict[str, Entry] = {
     "nested-values": Entry("caution", "inventory", "a column of lists or structs is set aside"),
     "constant-column": Entry("note", "inventory", "a column has one value or none"),
     "nearly-constant": Entry("note", "inventory", f"one value holds {T.NEARLY_CONSTANT:.0%} of the rows"),
-    "mostly-missing": Entry("caution", "inventory", f"over {T.MOSTLY_MISSING:.0%} of the rows are missing"),
+    "mostly-missing": Entry("caution, note", "inventory",
+        f"over {T.MOSTLY_MISSING:.0%} of the rows are missing (of remarks a note)"),
     "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
     "missing-follows-outcome": Entry("caution", "inventory, contingency",
         f"a column goes missing more in one class ({100 * T.LEAST_POINTS:g} points or more), or with higher "
@@ -192,7 +193,7 @@ FINDINGS: dict[str, Entry] = {
         "set apart; with the rows that contradict (levels: then a note); a stop where the outcome is among them"),
     "curved-relation": Entry("note", "relations, pairwise, against",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a straight "
-        f"line; with the outcome {T.FORM_GAIN:.0%} and {T.SHAPE_OF_BETWEEN:.0%} of the differences between bins"),
+        f"line; with the outcome {T.SHAPE_GAIN:.1%} and {T.SHAPE_OF_BETWEEN:.0%} of the differences between bins"),
     "few-rows-correlate": Entry("caution", "relations, pairwise",
         f"without {T.FEW_CARRY_MOST} rows at most a correlation of {T.FEW_CARRY_LEAST:g} or more halves, or "
         "turns"),

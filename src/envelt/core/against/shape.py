@@ -64,12 +64,12 @@ def shape_findings(along: Along) -> list[Finding]:
     mean = float(np.sum(n * level) / n.sum())
     between = float(np.sum(n * (level - mean) ** 2))
     total = along.variance * float(n.sum())
-    if between < T.FORM_GAIN * total:
+    if between < T.SHAPE_GAIN * total:
         return []
     line = _of_line(along.bins.middle[filled], n, level - mean)
     cut, step = _of_step(n, level - mean)
     left = between - line
-    worth = left >= T.FORM_GAIN * total and (
+    worth = left >= T.SHAPE_GAIN * total and (
         left >= T.SHAPE_OF_BETWEEN * between or left >= T.SHAPE_OF_REST * (total - line)
     )
     if not worth:

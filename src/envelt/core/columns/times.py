@@ -48,8 +48,11 @@ def is_time(name: str, values: Floats) -> bool:
 
 
 def _is_duration(name: str, values: Floats) -> bool:
-    """Say whether what is called a time is how long something took: in parts, or far more rows at some than others."""
-    if not re.search(r"(^|[_\W])time$", re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()):
+    """Say whether what is called a time is how long something took: years of it, in parts, or heaped at some values."""
+    spelt = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+    if re.search(r"(^|[_\W])(years|yrs|months|weeks|days|hours|minutes)($|[_\W])", spelt):
+        return len(values) > 0 and bool(values.max() < 1800)
+    if not re.search(r"(^|[_\W])time$", spelt):
         return False
     unique, rows = np.unique(values, return_counts=True)
     if len(unique) < T.BY_VALUE or unique[0] < 0 or unique[-1] > 1800:
@@ -70,6 +73,8 @@ def counts_on(name: str, values: Floats) -> bool:
         return False
     if re.search(r"built|birth|born|found|since|made|model|phd|open|start|first|last", name.casefold()):
         return False  # when something began: a property, and no time at which rows were written
+    if _is_duration(name, there):
+        return False
     years = there.min() >= 1800 and there.max() <= 2100 and there.max() - there.min() < 300
     return bool(years or re.fullmatch(r"(.*[_\W])?(year|yr|trend|period|wave|quarter|qtr|season)s?", name.casefold()))
 

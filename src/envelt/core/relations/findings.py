@@ -148,9 +148,9 @@ def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
         n = len(pair.x)
         zx, zy = (_standardized(v) for v in (pair.x, pair.y))
         r = float(np.mean(zx * zy))
-        few = max(1, min(T.FEW_CARRY_MOST, int(T.FEW_CARRY_SHARE * n)))
+        most = max(1, min(T.FEW_CARRY_MOST, int(T.FEW_CARRY_SHARE * n)))
         influence = np.sign(r) * (zx * zy - r * (zx**2 + zy**2) / 2)
-        for side in (-1, 1):
+        for side, few in ((-1, most), (1, min(most, T.FEW_HIDE_MOST))):
             out = np.argpartition(side * influence, few)[:few]
             keep = np.ones(n, bool)
             keep[out] = False

@@ -22,7 +22,8 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling) 
     masks = {c.name: c.missing for c in table}
     counts = {name: int(m.sum()) for name, m in masks.items()}
     gaps = [n for n, k in counts.items() if 0 < k < len(table)]
-    found = [_mostly(n, counts[n], len(table)) for n in gaps if counts[n] / len(table) >= T.MOSTLY_MISSING]
+    mostly = [n for n in gaps if counts[n] / len(table) >= T.MOSTLY_MISSING]
+    found = [_mostly(n, counts[n], len(table), table[n].kind) for n in mostly]
     found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
     if outcome is not None:
         followed = [n for n in gaps if n != outcome.name and counts[n] >= T.FEWEST_GAPS]
@@ -45,10 +46,10 @@ def _all_follow(following: list[Finding], outcome: str) -> Finding:
     )
 
 
-def _mostly(name: str, missing: int, rows: int) -> Finding:
+def _mostly(name: str, missing: int, rows: int, kind: str) -> Finding:
     return Finding(
         "mostly-missing",
-        "caution",
+        "note" if kind == "text" else "caution",  # remarks are made where there is something to remark
         (name,),
         f"{marked(name)} is missing in {missing:,} of {plural(rows, 'row')} ({missing / rows:.0%}).",
         "Ask why; whether it is there at all may say more than its values.",
