@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core.relations.exact import exact_p
 from envelt.core.relations.mixed import correlation_ratio, cramers_v
+from envelt.core.stats.exact import exact_p
 from envelt.core.stats.form import relation_form
 from envelt.core.stats.matrices import pearson_matrix, spearman_matrix
 from envelt.core.stats.of_rows import tables as ct

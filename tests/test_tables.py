@@ -148,7 +148,7 @@ def test_a_drift_is_found_with_where_it_starts_and_ends(numeric):
     drift = next(f for f in study.balance().findings if f.code == "outcome-drift")
     assert drift.columns == ("z" if numeric else "y", "when")
     assert drift.evidence["first"] < drift.evidence["last"]
-    assert drifts(study.outcome, [], Sampling.of_rows(3000)) == []
+    assert drifts(study.outcome, [], Sampling.of_rows(3000), study.table.rows) == []
 
 
 def test_counts_must_be_whole_and_name_the_row_that_is_not():

@@ -289,7 +289,7 @@ def test_the_command_and_its_picture(run, tmp_path):
     assert "suggested: log1p" in out
     assert (tmp_path / "mites.png").stat().st_size > 10_000
     told = json.loads(run("transforms", "demo", "--json")[1])
-    assert told["values"]["suggested"]["pollen_g"] == "cube_root"
+    assert told["values"]["suggested"]["pollen_g"] == "sqrt"
     status, _, err = run("transforms", "demo", "--by", "fed")
     assert (status, "Name a column" in err) == (2, True)
 

@@ -14,6 +14,7 @@ from ..core.contingency.crosstab import cross_tabulate
 from ..core.distribution.distribution import NumberDistribution
 from ..core.distribution.look import Look
 from ..core.stats.groups import GroupedRows
+from ..core.transforms.suggest import advised
 from ..views.balance import BalanceView
 from .checks import refuse_itself
 from .context import Context, once
@@ -54,5 +55,5 @@ def _numbers(context: Context, outcome: NumericOutcome, by: tuple[str, ...]) -> 
     groups = GroupedRows(outcome.values, grouping.codes, grouping.labels, context.sampling)
     return NumberDistribution(
         (outcome.name,), outcome.name, groups, grouping.groups, Look(), context.table.rows, context.cases,
-        limits=context.ranges.get(outcome.name),
+        limits=context.ranges.get(outcome.name), advise=advised,
     )  # fmt: skip

@@ -9,6 +9,7 @@ from ..core.distribution.levels import level_distribution
 from ..core.distribution.look import Look
 from ..core.distribution.sheet import SheetAnswers, in_sheet
 from ..core.stats.groups import GroupedRows
+from ..core.transforms.suggest import advised
 from ..core.words import plural
 from ..errors import OptionError
 from ..views.distribution import DistributionView, SheetView
@@ -20,7 +21,7 @@ from .context import Context, once
 @once
 def show_sheet(context: Context, sort: str) -> SheetView:
     """Describe every column, and draw each small."""
-    answers = SheetAnswers(context.table, context.sampling, sort, slow_progress)
+    answers = SheetAnswers(context.table, context.sampling, sort, slow_progress, advised)
     columns = sum(in_sheet(c) for c in context.table)
     return SheetView(answers, columns, (f"{plural(len(context.table), 'row')}", *context.kept), context.names)
 
@@ -58,7 +59,7 @@ def show_distribution(
     result = checked(
         NumberDistribution(
             names, name, groups, grouping.groups, look, context.table.rows, context.cases,
-            isinstance(first, TimeColumn), context.ranges.get(first.name),
+            isinstance(first, TimeColumn), context.ranges.get(first.name), advise=advised,
         )
     )  # fmt: skip
     if sampling.clustered:

@@ -23,7 +23,7 @@ from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows
 from ..words import be, p_text, plural
-from .tails import RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
+from .tails import Advise, RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
 
 Floats = NDArray[np.float64]
 DIP_ROWS = 20_000
@@ -55,7 +55,12 @@ class ColumnShape:
 
 
 def column_shape_of(
-    name: str, column: GroupedRows, rows: RowsBeyond, bins: Bins, step: float | None = None
+    name: str,
+    column: GroupedRows,
+    rows: RowsBeyond,
+    bins: Bins,
+    step: float | None = None,
+    advise: Advise | None = None,
 ) -> ColumnShape:
     """Look at one column.
 
@@ -69,6 +74,8 @@ def column_shape_of(
         The bins it is shown in.
     step
         In which the values were recorded, where it is known.
+    advise
+        Suggests a transform.
     """
     ordered, summary = column.ordered[0], column.summary
     step = recorded_step(ordered) if step is None else step
@@ -98,7 +105,7 @@ def column_shape_of(
         found += _top_value(name, ordered) if bound is None else []
         found += _bound(name, bound, len(ordered), "lowest" if bound and bound.value == ordered[0] else "highest")
         if not distinct_few:
-            tail = long_tail(name, core)
+            tail = long_tail(name, core, column, advise)
             beyond = many_outliers(name, ordered, summary, rows)
             found += [f for f in beyond if not (tail and f.code == "many-outliers")] + tail
             found += centre_disagrees(name, summary)

@@ -30,6 +30,7 @@ from .chosen import MOST_AS_ROWS, MOST_DENSITIES, MOST_IN_LINE, chosen_picture
 from .column_findings import ColumnShape, column_shape_of, heaped_ends
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs
 from .look import Look, Scale, checked_scale
+from .tails import Advise
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -92,6 +93,7 @@ class NumberDistribution(Remade):
     dates: bool = False
     limits: tuple[float, float] | None = None
     shaped: bool = True
+    advise: Advise | None = None
 
     @cached_property
     def scale(self) -> Scale:
@@ -209,7 +211,7 @@ class NumberDistribution(Remade):
                     at = np.flatnonzero((x < low) | (x > high))
                 return [str(r) for r in self.row_labels[at[:50]]]
 
-            found.append(column_shape_of(name, one, rows, own))
+            found.append(column_shape_of(name, one, rows, own, advise=self.advise))
         return tuple(found)
 
     @cached_property

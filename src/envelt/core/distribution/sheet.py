@@ -22,6 +22,7 @@ from ..stats.groups import one_group
 from ..stats.sampling import Sampling
 from ..words import plural
 from .column_findings import column_shape_of
+from .tails import Advise
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -95,12 +96,13 @@ class SheetAnswers(Remade):
     sampling: Sampling
     sort: str
     slowly: Slowly
+    advise: Advise | None = None
 
     @cached_property
     def sheet(self) -> Sheet:
         """The columns."""
         with self.slowly("Distributions") as report:
-            return make_sheet(self.table, self.sampling, self.sort, report)
+            return make_sheet(self.table, self.sampling, self.sort, report, self.advise)
 
 
 def in_sheet(column: Column) -> bool:
@@ -113,6 +115,7 @@ def make_sheet(
     sampling: Sampling,
     sort: str = "skewness",
     progress: Callable[[int, int, str], None] | None = None,
+    advise: Advise | None = None,
 ) -> Sheet:
     """Describe every column but those of text and without values.
 
@@ -120,6 +123,8 @@ def make_sheet(
     ----------
     sampling
         What the rows are a sample of: cases each, or units.
+    advise
+        Suggests a transform.
     sort
         "skewness" (the most skewed first, categories after numbers), "missing" (the most first) or "name".
 
@@ -128,7 +133,9 @@ def make_sheet(
     OptionError
     """
     shown = [c for c in table if in_sheet(c)]
-    made = in_threads(lambda c: _of_column(c, table.rows, sampling), shown, len(table), progress, lambda c: c.name)
+    made = in_threads(
+        lambda c: _of_column(c, table.rows, sampling, advise), shown, len(table), progress, lambda c: c.name
+    )
     columns, findings = [m for m, _ in made], [f for _, found in made for f in found]
     keys: dict[str, Callable[[SheetColumn], tuple[object, ...]]] = {
         "skewness": lambda c: (not c.numeric, -abs(c.skewness) if c.skewness == c.skewness else 0.0),
@@ -170,10 +177,10 @@ def _tails(found: list[Finding]) -> Finding:
     found.sort(key=lambda f: -abs(f.evidence["skewness"]))
     told = []
     for f in found[:MOST_NAMED]:
-        after = (
-            f" and {f.evidence['skewness_after']:.1f} by {f.evidence['transform']}" if f.evidence["transform"] else ""
-        )
-        told.append(f"{marked(f.columns[0])} ({f.evidence['skewness']:.1f}{after})")
+        e = f.evidence
+        of = " above zero" if e["above_zero"] else ""
+        after = f"; {e['skewness_after']:.1f} by {e['transform']}{of}" if e["transform"] else ""
+        told.append(f"{marked(f.columns[0])} ({e['skewness']:.1f}{after})")
     more = f" and {len(found) - MOST_NAMED} more" if len(found) > MOST_NAMED else ""
     return Finding(
         "long-tail",
@@ -220,16 +227,20 @@ JOINED: dict[str, Callable[[list[Finding]], Finding]] = {
 }
 
 
-def _of_column(column: Column, rows: pd.Index, sampling: Sampling) -> tuple[SheetColumn, list[Finding]]:
+def _of_column(
+    column: Column, rows: pd.Index, sampling: Sampling, advise: Advise | None
+) -> tuple[SheetColumn, list[Finding]]:
     if isinstance(column, CategoryColumn):
         return _levels(column), []
     if isinstance(column, TimeColumn):
         return _times(column), []
     assert isinstance(column, NumericColumn)
-    return _numbers(column, rows, sampling)
+    return _numbers(column, rows, sampling, advise)
 
 
-def _numbers(column: NumericColumn, rows: pd.Index, sampling: Sampling) -> tuple[SheetColumn, list[Finding]]:
+def _numbers(
+    column: NumericColumn, rows: pd.Index, sampling: Sampling, advise: Advise | None
+) -> tuple[SheetColumn, list[Finding]]:
     x = column.values
     rows_of = one_group(x, column.name, sampling)
     summary, ordered = rows_of.summary, rows_of.ordered[0]
@@ -244,7 +255,7 @@ def _numbers(column: NumericColumn, rows: pd.Index, sampling: Sampling) -> tuple
             with np.errstate(invalid="ignore"):
                 return [str(r) for r in rows[np.flatnonzero((x < low) | (x > high))[:50]]]
 
-        findings = column_shape_of(column.name, rows_of, beyond, wide, step).findings
+        findings = column_shape_of(column.name, rows_of, beyond, wide, step, advise).findings
         bins = (
             readable_bins(ordered, bins=BINS, step=step)
             if len(wide.edges) > 2 * BINS and not wide.below + wide.above

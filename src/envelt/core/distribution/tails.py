@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,8 @@ from ..finding import Finding, marked
 from ..shapes.quantiles import sorted_quantiles
 from ..shapes.ranks import run_lengths
 from ..stats.group_summary import GroupSummary
+from ..stats.groups import GroupedRows
+from ..stats.sampling import Sampling
 from ..tallies.moments import Moments
 from ..words import plural
 
@@ -133,53 +136,75 @@ def many_outliers(name: str, ordered: Floats, summary: GroupSummary, rows: RowsB
     ]
 
 
-def long_tail(name: str, core: Floats) -> list[Finding]:
-    """Find skewness, say which way the tail points, and what straightens it."""
+class Advice(NamedTuple):
+    """The transform that is suggested for a column, "" for none, the skewness it leaves, and why.
+
+    Where zeros stand apart it is that of the values above zero.
+    """
+
+    transform: str
+    skewness: float
+    why: str
+    above_zero: bool = False
+
+    @property
+    def said(self) -> str:
+        """What it does, in words."""
+        what = "the values above zero" if self.above_zero else "it"
+        return self.why if not self.transform else f"{self.transform} would bring {what} to {self.skewness:.1f}"
+
+
+Advise = Callable[[str, Floats, Sampling], Advice]
+"""From a column's name, values and sampling to what is suggested for it: `transforms.suggest.advised`."""
+
+
+def long_tail(name: str, core: Floats, column: GroupedRows, advise: Advise | None) -> list[Finding]:
+    """Find skewness, say which way the tail points, and what is suggested for it.
+
+    Parameters
+    ----------
+    core
+        Sorted values without those far out, shape (n,).
+    column, advise
+        All rows, and what suggests a transform.
+    """
     if len(core) < T.LEAST_SHAPE:
         return []
-    skewness = _skewness(core)
+    skewness, whole = _skewness(core), float(column.summary.moments.skewness[0])
     # standard error under normality (Cramér 1946, 27.7.9)
     if not abs(skewness) > max(T.TAIL_SKEWNESS, T.SURE * np.sqrt(6 / len(core))):
         return []
     side = "right" if skewness > 0 else "left"
-    transform, after = _best_transform(core, skewness)
-    flips = side == "right" and core[0] >= 0
-    scale = option("scale", "log" if transform == "log" else "log1p")
-    axis = f"Try {scale} in the picture, and use" if flips and transform else "Use"
-    helps = f"{transform} would bring it to {after:.1f}" if transform else "no simple transform straightens it"
+    advice = None if advise is None else advise(name, column.values, column.sampling)
+    far = len(column.ordered[0]) - len(core)
+    of = f" ({whole:.1f} with {plural(far, 'value')} far out)" if far else ""
+    helps, axis = "", "Use"
+    if advice is not None:
+        left = advice.transform == ""
+        helps = f"; {advice.said}"
+        if side == "right" and core[0] >= 0 and not left:
+            axis = f"Try {option('scale', 'log' if advice.transform == 'log' else 'log1p')} in the picture, and use"
     return [
         Finding(
             "long-tail",
             "note",
             (name,),
-            f"{marked(name)} has a long {side} tail (skewness {skewness:.1f}); {helps}.",
+            f"{marked(name)} has a long {side} tail (skewness {skewness:.1f}{of}){helps}.",
             f"{axis} medians or ranks to compare groups; a mean is pulled towards the tail.",
-            {"skewness": skewness, "side": side, "transform": transform, "skewness_after": after},
+            {
+                "skewness": skewness, "of_all": whole, "side": side,
+                "transform": "" if advice is None else advice.transform,
+                "skewness_after": float("nan") if advice is None else advice.skewness,
+                "above_zero": advice is not None and advice.above_zero,
+            },
         )
-    ]
+    ]  # fmt: skip
 
 
 def _skewness(x: Floats) -> float:
     tally = Moments()
     tally.add_groups([x if x[0] <= x[-1] else x[::-1]])
     return float(tally.finish().skewness[0])
-
-
-def _best_transform(core: Floats, skewness: float) -> tuple[str, float]:
-    """Return the transform that leaves the least skewness, and how much; none if it does not halve it."""
-    flipped = core[-1] - core if skewness < 0 else core
-    tried: dict[str, Floats] = {}
-    if flipped[-1 if skewness < 0 else 0] > 0:
-        tried["log"] = np.log(flipped)
-    if flipped.min() >= 0:
-        tried["square root"], tried["log1p"] = np.sqrt(flipped), np.log1p(flipped)
-    results = {t: _skewness(v) for t, v in tried.items() if v.min() < v.max()}
-    if not results:
-        return "", float("nan")
-    best = min(results, key=lambda t: abs(results[t]))
-    if not abs(results[best]) < abs(skewness) / 2:
-        return "", results[best]
-    return (f"{best} of the largest value less it" if skewness < 0 else best), results[best]
 
 
 def centre_disagrees(name: str, summary: GroupSummary) -> list[Finding]:

@@ -14,11 +14,11 @@ from ..kept import Remade
 from ..parallel import Progress, in_threads
 from ..shapes.ranks import ranks_of
 from ..stats.correlation import certainty, row_error, z_interval
+from ..stats.exact import EXACT_ROWS, correlation_p, exact_p
 from ..stats.explained import explained_share
 from ..stats.matrices import Matrix, pearson_matrix, ranks_of_rows, spearman_matrix
 from ..stats.multiplicity import q_values
 from ..stats.sampling import Sampling
-from .exact import EXACT_ROWS, correlation_p, exact_p
 from .forms import FORMS, forms_of
 from .mixed import Strength, correlation_ratio, cramers_v
 from .side import Side, numbers_of

@@ -16,10 +16,13 @@ from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..magnitude import in_unit
 from ..shapes.ranks import ranks_of
 from .crossing import product_test
+from .exact import EXACT_ROWS, exact_p
 from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 CONFIDENCE = 0.95
+FEW_ROWS_ERROR = 0.375
+"""The error of Fisher's z of under ten rows is larger."""
 
 Z_VARIANCE = {
     "pearson": lambda r, n: 1 / (n - 3),
@@ -81,7 +84,9 @@ def certainty(r: float, x: Floats, y: Floats, sampling: Sampling, method: str) -
     n = len(x)
     if not sampling.clustered:
         plain = np.array([float(n)]), np.array([r])
-        return Certainty(float(row_error(plain[1], plain[0], method)[0]), np.inf, correlation_test(r, n).p)
+        exact = method == "spearman" and 3 <= n < EXACT_ROWS  # as in a matrix of many
+        p = exact_p(x, y, method) if exact else correlation_test(r, n).p
+        return Certainty(float(row_error(plain[1], plain[0], method)[0]), np.inf, p)
     if sampling.cases < 3:
         return Certainty(np.nan, np.nan, np.nan)
     zx, zy = _standardized(x), _standardized(y)
@@ -91,7 +96,7 @@ def certainty(r: float, x: Floats, y: Floats, sampling: Sampling, method: str) -
         se *= float(row_error(np.array([r]), rows, method)[0] / row_error(rho, rows, "spearman")[0])
     df = sampling.cases - 1.0
     if abs(r) == 1:
-        return Certainty(0.0, df, 0.0)
+        return Certainty(0.0 if sampling.cases >= EXACT_ROWS else np.nan, df, 0.0)
     z = abs(float(np.arctanh(r)))
     p = float(2 * special.stdtr(df, -z / se)) if se > 0 else float("nan")
     if method == "pearson":
@@ -128,7 +133,7 @@ def row_error(r: Floats, n: Floats, method: str) -> Floats:
 def z_interval(
     r: Floats, se: Floats, df: Floats, confidence: float = 0.95, alternative: str = "two-sided"
 ) -> tuple[Floats, Floats]:
-    """Return intervals of correlations from the standard errors of Fisher's z, for arrays; ±1 stays what it is."""
+    """Return intervals of correlations from the standard errors of Fisher's z, for arrays; ±1 of ten rows stays."""
     tail = (1 - confidence) / (2 if alternative == "two-sided" else 1)
     with np.errstate(divide="ignore", invalid="ignore"):
         reach = np.where(np.isinf(df), -special.ndtri(tail), special.stdtrit(np.where(np.isinf(df), 1.0, df), 1 - tail))
@@ -136,7 +141,8 @@ def z_interval(
         centre = np.arctanh(np.clip(r, -1, 1))
         low, high = np.tanh(centre - half), np.tanh(centre + half)
     perfect = (np.abs(r) == 1) & ~np.isnan(se)
-    low, high = np.where(perfect, r, low), np.where(perfect, r, high)
+    ends = np.where(se > FEW_ROWS_ERROR, np.nan, r)  # of so few rows a perfect order is no sure one
+    low, high = np.where(perfect, ends, low), np.where(perfect, ends, high)
     if alternative == "greater":
         high = np.where(np.isnan(low), np.nan, 1.0)
     elif alternative == "less":

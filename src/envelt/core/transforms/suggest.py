@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from ..distribution.tails import Advice
 from ..shapes.peaks import TwoPeaks
 from ..stats.sampling import Sampling
 from ..words import plural
@@ -19,6 +20,7 @@ SIMPLEST = (
     "as_is", "log", "sqrt", "log1p", "cube_root", "square", "reciprocal", "box_cox", "log_offset", "yeo_johnson",
 )  # fmt: skip
 """In the order in which they are preferred where they do about as well; "rank_normal" only where no other helps."""
+USUAL = ("log", "sqrt", "log1p")
 FITTED = ("box_cox", "log_offset", "yeo_johnson")
 PRICE = {"log": 0.0, "sqrt": 0.4, "log1p": 0.4, "box_cox": 1.75, "log_offset": 1.75, "yeo_johnson": 1.75}
 """Of each in log-likelihood, 0.75 where nothing is said: a logarithm is read by everybody, a fitted power by few."""
@@ -45,6 +47,26 @@ class Suggestion:
     why: str
     never: str = ""
     peaks: TwoPeaks | None = None
+
+
+ADVISED = 20_000
+"""Rows, an even choice of the sorted values, by which a transform is suggested in passing."""
+
+
+def advised(name: str, values: Floats, sampling: Sampling) -> Advice:
+    """Return what is suggested for a column, for those who only mention it; of many rows by an even choice of them."""
+    at = np.argsort(values, kind="stable")
+    at = np.sort(at[: len(values) - int(np.isnan(values).sum()) : max(1, -(-len(at) // ADVISED))])
+    some, of = values[at], sampling.take(at)
+    compared = compare(name, some, of)
+    found = suggest(compared, (some, of))
+    if found.name == "as_is":
+        return Advice("", compared.seen["as_is"].skewness, found.why)
+    if found.never == "zeros":
+        above = some > 0
+        rest = compare(name, some[above], of.take(above))
+        return Advice(found.name, rest.seen[found.name].skewness, found.why, True)
+    return Advice(found.name, compared.seen[found.name].skewness, found.why)
 
 
 def suggest(compared: Compared, column: tuple[Floats, Sampling] | None = None) -> Suggestion:
@@ -153,6 +175,10 @@ def _of_powers(compared: Compared, plain: Seen, usable: list[Seen], root: float)
     choice = max(paid, key=lambda s: s.gain - PRICE.get(s.name, 0.75)) if paid else near[0]
     if near[0] is plain or SIMPLEST.index(near[0].name) < SIMPLEST.index(choice.name):
         choice = near[0]
+    if choice.name not in (*USUAL, "as_is"):  # what a person would take first, unless the other gains what one notices
+        easy = [s for s in usable if s.name in USUAL and abs(s.skewness) <= T.EASY_SKEWNESS]
+        best = min(easy, key=_far, default=choice)
+        choice = best if _far(best) - _far(choice) <= T.NOTICED else choice
     worth = _far(plain) - _far(choice) >= T.CLOSER - root / 4
     least = T.SKEWED_MUCH if choice.name in FITTED else T.CENTRE_SKEWNESS
     evener = abs(plain.skewness) > least and abs(choice.skewness) < T.EVENER * abs(plain.skewness)
