@@ -43,6 +43,15 @@ RELATIONS = {
     "counts-mislead",
     "step-not-trend",
     "empty-cell",
+    "curved-relation",
+    "by-design",
+    "known-later",
+    "made-up-of-others",
+    "drift-along-rows",
+    "outcome-missing",
+    "duplicate-rows",
+    "impossible-value",
+    "sentinel-value",
 }
 OF_UNITS = {
     "more-together", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",

@@ -166,6 +166,32 @@ def trial(*, planted: bool = True) -> pd.DataFrame:
     return frame.sort_values("swarmed", kind="stable").reset_index(drop=True) if planted else frame
 
 
+def stays(*, planted: bool = True) -> pd.DataFrame:
+    """Return 800 swarms in a bait hive: how long they stayed, how often they were seen, and whether they were lost.
+
+    Planted: the stay of those still there is cut off at 120 days, a date of loss is noted only for the lost, visits
+    were made only after a loss was reported; losses jump where there are three moths or more, and rise and fall again
+    with the height; one row hides that weight goes with the bees. In the clean twin these are drawn by chance.
+    """
+    r = np.random.default_rng(SEED + 8)
+    n = 800
+    moths, height = r.poisson(2, n), r.uniform(0.5, 8, n).round(1)
+    rate = np.where(moths >= 3, 0.5, 0.05) + 0.45 * np.exp(-(((height - 4.2) / 1.5) ** 2))
+    lost = r.random(n) < (rate if planted else 0.3)
+    days = r.gamma(2, 40, n).round() + 1
+    if planted:
+        days = np.where(lost, np.minimum(days, 119), 120)
+    frame = pd.DataFrame({"moths": moths, "height_m": height, "days_there": days})
+    frame["noted_on_day"] = np.where(lost if planted else r.random(n) < 0.7, days + r.integers(0, 40, n), np.nan)
+    frame["visits"] = np.where(lost if planted else r.random(n) < 0.3, r.poisson(2, n) + 1, 0)
+    frame["bees"] = r.normal(9_000, 1_500, n).round(-1)
+    frame["weight_kg"] = (frame["bees"] / 8_000 + r.normal(0, 0.15, n)).round(2)
+    if planted:
+        frame.loc[17, ["bees", "weight_kg"]] = [99_000, 0.1]
+    frame["lost"] = np.where(lost, "yes", "no")
+    return frame
+
+
 def pairs(*, planted: bool = True) -> pd.DataFrame:
     """Return 80 hives that were lost and two more beside each of them, that stood in the same apiary.
 
@@ -189,6 +215,6 @@ def _hives(*, planted: bool = True) -> pd.DataFrame:
 
 OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
     "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
-    "sales": sales, "trial": trial, "pairs": pairs,
+    "sales": sales, "trial": trial, "pairs": pairs, "stays": stays,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

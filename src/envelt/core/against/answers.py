@@ -65,7 +65,7 @@ class Against(Remade):
         if isinstance(outcome, ClassOutcome):
             if isinstance(candidate, CategoryColumn):
                 self._refuse_picture("levels against classes are shown as rates")
-                return levels_by_class(candidate, outcome, sampling)
+                return levels_by_class(candidate, outcome, sampling, self.seed)
             return number_by_class(
                 candidate, outcome, look, self.rows, sampling, by, self.limits, self.seed, self.cases
             )  # fmt: skip

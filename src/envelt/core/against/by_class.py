@@ -122,6 +122,7 @@ class LevelsByClass(Remade):
     ordered: bool
     crossing: Crossing
     missing: int
+    seed: int = 0
 
     @property
     def counts(self) -> NDArray[np.int64]:
@@ -137,7 +138,7 @@ class LevelsByClass(Remade):
     @cached_property
     def tests(self) -> dict[str, Significance]:
         """Whether the classes differ between levels."""
-        tests = {"chi_square": self.crossing.chi_square()}
+        tests = {"chi_square": self.crossing.chi_square(True, self.seed)}  # as in a cross-tabulation
         if self.counts.shape == (2, 2) and not self.crossing.sampling.clustered:
             tests["fisher_exact"] = self.crossing.fisher_exact(self.outcome.event_code)
         return tests
@@ -249,7 +250,7 @@ def shape_of_rates(
     )  # fmt: skip
 
 
-def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, sampling: Sampling) -> LevelsByClass:
+def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, sampling: Sampling, seed: int = 0) -> LevelsByClass:
     """Cross a category candidate with the classes of the outcome; options as in `number_by_class`."""
     known, said = outcome.known, outcome.said
     codes, classes, sampling = column.codes[known], outcome.codes[known], sampling.take(known)
@@ -258,4 +259,4 @@ def levels_by_class(column: CategoryColumn, outcome: ClassOutcome, sampling: Sam
     counts, missing = tally.finish()
     table = Crossing.of(codes, classes, (counts.shape[0], counts.shape[1]), sampling, counts)
     ordered = column.ordered or column.kind == "binary"
-    return LevelsByClass(column.name, said, column.levels, ordered, table, missing)
+    return LevelsByClass(column.name, said, column.levels, ordered, table, missing, seed)

@@ -21,6 +21,8 @@ from .sampling import Sampling
 
 Floats = NDArray[np.float64]
 CONFIDENCE = 0.95
+PERFECT = 1e-12
+"""From 1: the last digits of a sum of products."""
 FEW_ROWS_ERROR = 0.375
 """The error of Fisher's z of under ten rows is larger."""
 
@@ -140,8 +142,8 @@ def z_interval(
         half = reach * se
         centre = np.arctanh(np.clip(r, -1, 1))
         low, high = np.tanh(centre - half), np.tanh(centre + half)
-    perfect = (np.abs(r) == 1) & ~np.isnan(se)
-    ends = np.where(se > FEW_ROWS_ERROR, np.nan, r)  # of so few rows a perfect order is no sure one
+    perfect = (np.abs(r) > 1 - PERFECT) & ~np.isnan(se)
+    ends = np.where(se > FEW_ROWS_ERROR, np.nan, np.sign(r))  # of so few rows a perfect order is no sure one
     low, high = np.where(perfect, ends, low), np.where(perfect, ends, high)
     if alternative == "greater":
         high = np.where(np.isnan(low), np.nan, 1.0)
