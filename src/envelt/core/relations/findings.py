@@ -11,7 +11,7 @@ from scipy import special, stats
 from .. import thresholds as T
 from ..finding import Finding, marked
 from ..magnitude import in_unit, spread_of
-from ..shapes.ranks import ranks_of
+from ..shapes.ranks import ranks_of, run_lengths
 from ..stats.correlation import pearson_coefficient
 from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
@@ -184,6 +184,7 @@ def _carried(pair: tuple[str, str], r: tuple[float, float], at: list[str], n: in
 def _correlated(relations: Relations) -> list[_Pair]:
     """Return the pairs of numbers of the largest correlations, of values or of ranks, whatever their form."""
     at = [i for i, s in enumerate(relations.sides) if s.what == "number" and not s.constant][:MOST_COLUMNS]
+    at = [i for i in at if not _mostly_one(numbers_of(relations.sides[i]))]
     columns = [numbers_of(relations.sides[i]) for i in at]
     if len(at) < 2:
         return []
@@ -193,6 +194,11 @@ def _correlated(relations: Relations) -> list[_Pair]:
     order = np.argsort(-r[first, second], kind="stable")[:MOST_LOOKED_AT]
     pairs = zip(first[order], second[order], strict=True)
     return [pair for a, b in pairs for pair in _common(relations, at[a], at[b])]
+
+
+def _mostly_one(v: Floats) -> bool:
+    there = v[~np.isnan(v)]
+    return len(there) == 0 or int(run_lengths(np.sort(there)).max()) > T.MOSTLY_EQUAL * len(there)
 
 
 def _ranks(v: Floats) -> Floats:

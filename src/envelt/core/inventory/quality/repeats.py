@@ -264,6 +264,8 @@ def _intraclass(y: NDArray[np.float64], codes: NDArray[np.int64], looks: int) ->
 def _case_codes(c: Column) -> NDArray[np.int64] | None:
     """Return what may name cases as codes, −1 where missing; nothing for what cannot."""
     named = names_rows(c.name) and not hints(c.name, "counts")
+    if hints(c.name, "times"):
+        return None  # days that were not read as such
     if isinstance(c, CategoryColumn):
         return c.codes.astype(np.int64) if c.kind == "identifier" or (named and c.kind == "nominal") else None
     if not (named and isinstance(c, NumericColumn) and c.kind != "constant"):
