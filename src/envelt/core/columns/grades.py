@@ -180,7 +180,9 @@ def _band_order(levels: list[str]) -> tuple[str, ...]:
         places.append((value, -1 if match["under"] else 1 if match["over"] or match["above"] else 0))
     counted = all(re.match(r"\d+(?:st|nd|rd|th)\b", level.strip(), re.IGNORECASE) for level in levels)
     units = {re.sub(r"^[\d.,\s]+", "", level.strip()) for level in levels}
-    counted = counted or (len(units) == 1 and re.fullmatch(r"[a-zA-Z%]{1,8}", *units) is not None)  # 20cwt, 40cwt
+    counted = counted or (
+        len(units) == 1 and re.fullmatch(r"[a-zA-Z%]{1,8}", next(iter(units))) is not None
+    )  # 20cwt, 40cwt
     if (ranges < 1 + (len(levels) > 4) and not counted) or len(set(places)) < len(places):
         return ()
     return tuple(level for _, level in sorted(zip(places, levels, strict=True)))

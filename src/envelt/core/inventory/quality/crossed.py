@@ -45,12 +45,15 @@ class Crossed(NamedTuple):
         How many there are.
     each
         How often most of them occur.
+    sure
+        Whether chance would not have it.
     """
 
     axes: tuple[Column, ...]
     cells: int
     filled: int
     each: int
+    sure: bool
 
 
 def crossed_findings(table: Table, outcome: Outcome | None, counted: bool) -> list[Finding]:
@@ -67,7 +70,7 @@ def crossed_findings(table: Table, outcome: Outcome | None, counted: bool) -> li
     found = []
     if crossed is not None:
         asked = [] if counted or crossed.each > 1 else _counted(table, crossed)
-        found = [*asked, _designed(crossed, len(table))]
+        found = [*asked, *([_designed(crossed, len(table))] if crossed.sure else [])]
     return [*found, *_matched(table, outcome)]
 
 
@@ -76,7 +79,7 @@ def crossing_of(table: Table) -> Crossed | None:
     n = len(table)
     axes = [(c, codes) for c in table if (codes := _even_codes(c)) is not None]
     axes = sorted(axes, key=lambda a: (-_evenness(a[1]), -a[0].distinct))[: FEW_AXES if n > MANY_ROWS else MOST_AXES]
-    best: tuple[int, int, Crossed] | None = None
+    best: tuple[tuple[bool, int, int], Crossed] | None = None
     for some in _subsets([c.distinct for c, _ in axes], n):
         columns = tuple(axes[k][0] for k in some)
         cells = int(np.prod([c.distinct for c in columns]))
@@ -87,14 +90,18 @@ def crossing_of(table: Table) -> Crossed | None:
         seen = counts[counts > 0]
         each = int(np.bincount(seen).argmax())
         even = int(np.count_nonzero(counts == each))
-        if even < T.FULL_CROSSING * cells or (each == 1 and counts.max() > 1) or _by_chance(counts, each) > T.EVEN_P:
+        if even < T.FULL_CROSSING * cells or (each == 1 and counts.max() > 1):
             continue
-        if each > 1 and any(map(_of_a_calendar, columns)):
+        sure = _by_chance(counts, each, [c.distinct for c in columns]) <= T.EVEN_P
+        if not sure and (each > 1 or len(seen) < cells):
+            continue
+        dated = sum(map(_of_a_calendar, columns))
+        if dated > 1 or (each > 1 and dated):
             continue  # every week has its Monday
-        rank = (cells, len(some))
-        if best is None or rank > best[:2]:
-            best = (*rank, Crossed(columns, cells, len(seen), each))
-    return None if best is None else best[2]
+        rank = (even == cells, cells, len(some))
+        if best is None or rank > best[0]:
+            best = (rank, Crossed(columns, cells, len(seen), each, sure))
+    return None if best is None else best[1]
 
 
 def _even_codes(c: Column) -> Codes | None:
@@ -141,11 +148,15 @@ def _subsets(sizes: Sequence[int], rows: int) -> Iterator[tuple[int, ...]]:
                 yield some
 
 
-def _by_chance(counts: Codes, each: int) -> float:
-    """Return an upper bound of how likely as many cells hold just so many rows where rows fall into them by chance."""
+def _by_chance(counts: Codes, each: int, levels: list[int]) -> float:
+    """Return how likely as many cells hold just so many rows where rows fall into them by chance.
+
+    The margins may be even by themselves: cells that follow from them are not counted.
+    """
     n, cells = int(counts.sum()), len(counts)
     commonest = float(stats.binom.pmf(min(n, (n + 1) // cells), n, 1 / cells))
-    return float(stats.binom.sf(int(np.count_nonzero(counts == each)) - 2, cells - 1, commonest))
+    told = 1 + sum(k - 1 for k in levels)
+    return float(stats.binom.sf(int(np.count_nonzero(counts == each)) - told - 1, cells - told, commonest))
 
 
 def _counted(table: Table, crossed: Crossed) -> list[Finding]:
@@ -157,7 +168,7 @@ def _counted(table: Table, crossed: Crossed) -> list[Finding]:
     numbers = named if len(named) == 1 else numbers
     others = [c for c in rest if c.name not in {n.name for n in numbers} and c.distinct > T.MOST_GAP_LEVELS]
     others = [c for c in others if not _of_one_axis(c, crossed.axes)]
-    if not 1 <= len(numbers) <= MOST_COUNTS or others:
+    if not 1 <= len(numbers) <= MOST_COUNTS or others or not (crossed.sure or named):
         return []
     whole = [c for c in numbers if all((c.values >= o.values).all() for o in numbers)]
     counts = whole[0] if whole else numbers[0]
