@@ -48,13 +48,20 @@ def said_of_groups(groups: list[Alike], relations: Relations, copies: list[Findi
                 "say-nearly-the-same",
                 "note",
                 tuple(names[i] for i in g.members),
-                f"{listed}{more} say nearly the same: every two of them go together at {g.weakest:.2f} or more.",
+                f"{listed}{more} say nearly the same: {_together(g)}.",
                 f"Keep one: {kept} ({g.why})"
                 + ("; or their mean, if each measures the same with an error of its own." if numbers else "."),
                 {"weakest": g.weakest, "keep": names[g.keep], "why": g.why},
             )
         )
     return found
+
+
+def _together(group: Alike) -> str:
+    """Say how closely columns go together, never as closely as copies do."""
+    w = group.weakest
+    written = f"{w:.2f}" if w < 0.995 else f"{min(np.floor(w * 1e4) / 1e4, 0.9999):.4f}"
+    return f"they go together at {written}" if len(group.members) == 2 else f"each with each at {written} or more"
 
 
 def said_of_inflation(inflation: list[Inflation], names: tuple[str, ...], groups: list[Alike]) -> list[Finding]:

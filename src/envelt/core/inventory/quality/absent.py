@@ -40,7 +40,8 @@ def _all_follow(following: list[Finding], outcome: str) -> Finding:
         surest.code,
         surest.weight,
         (*names, outcome),
-        f"{plural(len(names), 'column')} go missing as {marked(outcome)} has it. The surest: {surest.marked_statement}",
+        f"{plural(len(names), 'column')} are missing more often at some {marked(outcome)} than at others: "
+        f"{', '.join(map(marked, names[:5]))}{', …' if len(names) > 5 else ''}. The surest: {surest.marked_statement}",
         surest.advice,
         {"columns": {f.columns[0]: f.evidence for f in following}},
     )

@@ -63,7 +63,9 @@ def _joined(found: list[Finding]) -> Finding:
         found[0].code,
         found[0].weight,
         (*names, other),
-        f"{plural(len(names), 'column')} go missing as {marked(other)} has it. The first: {found[0].marked_statement}",
+        f"{plural(len(names), 'column')} are missing at some values of {marked(other)} and hardly at others: "
+        f"{', '.join(map(marked, names[:5]))}{', …' if len(names) > 5 else ''}. The widest: "
+        f"{found[0].marked_statement}",
         found[0].advice,
         {"columns": {f.columns[0]: f.evidence for f in found}},
     )
