@@ -103,7 +103,8 @@ class _Builder:
             ("likely-unit", "says which rows are one case, and is no property of it"),
             ("nearly-constant", "nearly constant"),
         ):
-            if self.said(c.name, code):
+            f = self.said(c.name, code)
+            if f is not None and f.columns[0] == c.name:
                 return why, code
         if self.said(c.name, "mostly-missing") and not self.said(c.name, *FLAGGED):
             return f"{c.missing.mean():.0%} missing", "mostly-missing"
@@ -119,6 +120,7 @@ class _Builder:
             if f.code == "too-good-to-be-true":
                 why = "says all but the outcome itself: known too late?"
                 self.dropped.setdefault(f.columns[0], (why, f.code))
+        self._drop_known_later()
         for f in self._relations():
             keep = str(f.evidence.get("keep", ""))
             if f.code == "say-nearly-the-same" and keep not in self.dropped:
@@ -126,6 +128,20 @@ class _Builder:
                 for name in f.columns:
                     if name not in (keep, self.plan.outcome):
                         self.dropped.setdefault(name, (why, f.code))
+
+    def _drop_known_later(self) -> None:
+        """Drop what is written down with the outcome, and of what makes it up as much as gives it away."""
+        outcome = self.plan.outcome
+        for f in {id(f): f for group in self.findings.values() for f in group}.values():
+            others = [n for n in f.columns if n != outcome]
+            if f.code == "known-later" and not f.evidence.get("by_name"):
+                for name in others:
+                    self.dropped.setdefault(name, ("written down with the outcome, or after it", f.code))
+            if f.code == "made-up-of-others" and f.weight == "stop":
+                parts = f.evidence.get("parts", {})
+                made = [n for n in others if n in parts] if parts else others[:1]
+                for name in (*made, *parts.get(outcome, ())[-1:]):
+                    self.dropped.setdefault(name, (f"with others it is {outcome} in other words", f.code))
 
     def _ranking(self) -> tuple[Finding, ...]:
         if self.context.outcome is None or not self.context.candidates:
@@ -225,9 +241,10 @@ class _Builder:
 
     def _sentinels(self, c: Column) -> None:
         f = self.said(c.name, "sentinel-value")
-        if f is not None:
+        if f is not None and f.weight != "note":
             value = str(f.evidence["value"])
-            reason = f"{value} in {plural(f.evidence['rows'], 'row')}, far from the rest: a code for missing"
+            why = "which says that nothing is known" if isinstance(c, CategoryColumn) else "far from the rest"
+            reason = f"{value} in {plural(f.evidence['rows'], 'row')}, {why}: a code for missing"
             self.add("replace", [c.name], reason, f.code, values={value: None})
 
     def _limits(self, c: Column) -> None:
@@ -235,6 +252,7 @@ class _Builder:
             return
         declared = self.context.ranges.get(c.name)
         f = self.said(c.name, "out-of-range", "impossible-value")
+        f = None if f is not None and f.weight == "note" else f
         if declared is not None:
             low, high = (v if np.isfinite(v) else None for v in declared)
             self.add("clip", [c.name], "the range declared", "out-of-range" if f else "", to="limits", low=low,

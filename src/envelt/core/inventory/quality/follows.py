@@ -13,6 +13,7 @@ from ... import thresholds as T
 from ...columns.labels import short_label
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...finding import Finding, marked
+from ...stats.sampling import Sampling
 from ...words import plural
 
 Floats = NDArray[np.float64]
@@ -73,14 +74,17 @@ class _Follows:
     nested: bool = False
 
 
-def follow_findings(table: Table, outcome: str | None) -> list[Finding]:
+def follow_findings(table: Table, outcome: str | None, sampling: Sampling) -> list[Finding]:
     """Say which columns follow from another, and in which rows they do not.
 
     Parameters
     ----------
     outcome
         The name of the outcome, where there is one: what makes it, or is made from it, is said first, as a stop.
+    sampling
+        Of the rows: over units one row of each must show it too.
     """
+    own = np.arange(0) if sampling.units is None else np.unique(sampling.units, return_index=True)[1]
     columns = [c for c in table if c.kind not in ("text", "constant", "identifier")]
     coded = [k for c in columns if (k := _coded(c)) is not None]
     coded = sorted(coded, key=lambda k: k.size)[:MOST_COLUMNS]
@@ -91,13 +95,13 @@ def follow_findings(table: Table, outcome: str | None) -> list[Finding]:
             continue
         for source in coded:
             if source.column.name != made.column.name:
-                _keep(best, _of_levels(made, source if source.column.name == outcome else source.with_missing()))
+                _keep(best, _of_levels(made, source if source.column.name == outcome else source.with_missing(), own))
         if made.size > T.MOST_GAP_LEVELS:
             continue
         some = _some_of_each(made)
         for number in numbers:
             if number.name != made.column.name:
-                _keep(best, _of_cut(made, number, some))
+                _keep(best, _of_cut(made, number, some, own))
     by_source: dict[str, list[_Follows]] = defaultdict(list)
     for f in best.values():
         by_source[f.source if outcome not in (f.made, f.source) else f"\0{f.made}"].append(f)
@@ -147,13 +151,15 @@ def _coded(c: Column) -> _Coded | None:
     return _Coded(c, out, tuple(short_label(v) for v in values))
 
 
-def _of_levels(made: _Coded, source: _Coded) -> _Follows | None:
+def _of_levels(made: _Coded, source: _Coded, own: NDArray[np.intp]) -> _Follows | None:
     """Return how levels follow from levels: each of the source's has one of the others, but for a few rows."""
     some = slice(None, None, max(1, len(made.codes) // ROWS_SCREENED))
     if source.size <= made.size or _against(made.codes[some], source.codes[some], made.size, source.size)[0] is None:
         return None
     usual, wrong, rows = _against(made.codes, source.codes, made.size, source.size)
     if usual is None or np.count_nonzero(usual >= 0) <= made.size:  # as many levels: a copy, which is said elsewhere
+        return None
+    if len(own) and _against(made.codes[own], source.codes[own], made.size, source.size)[0] is None:
         return None
     if len(wrong) and source.size > T.BY_VALUE and not isinstance(source.column, CategoryColumn):
         return None
@@ -211,7 +217,7 @@ def _entropy(n: Codes) -> float:
     return float(special.xlogy(n, n).sum())
 
 
-def _of_cut(made: _Coded, number: NumericColumn, some: NDArray[np.intp]) -> _Follows | None:
+def _of_cut(made: _Coded, number: NumericColumn, some: NDArray[np.intp], own: NDArray[np.intp]) -> _Follows | None:
     """Return how levels follow from cutting a number, or from one value of it that is set apart."""
     if not _may_be_cut(made.codes[some], number.values[some], made.size):
         return None
@@ -220,6 +226,9 @@ def _of_cut(made: _Coded, number: NumericColumn, some: NDArray[np.intp]) -> _Fol
     order = np.argsort(x, kind="stable")
     x, codes, both = x[order], codes[order], both[order]
     if len(both) < T.ROWS_FOR_IDENTIFIER or np.bincount(codes, minlength=made.size).min() < T.FEWEST_GAPS:
+        return None
+    there = made.codes[own] >= 0
+    if len(own) and np.bincount(made.codes[own][there], minlength=made.size).min() < T.FEWEST_GAPS:
         return None
     name = marked(number.name)
     apart = _set_apart(x, codes, made)

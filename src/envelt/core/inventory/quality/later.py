@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +16,7 @@ from ...columns.times import is_time
 from ...finding import Finding, marked
 from ...shapes.ranks import ranks_of
 from ...stats.correlation import pearson_coefficient
+from ...stats.sampling import Sampling
 from ...words import plural
 
 Mask = NDArray[np.bool_]
@@ -25,7 +27,7 @@ _SPAN = re.compile(
 _ENDS = re.compile(r"(^|[_.\W])(censor\w*|cens|event|status|died|dead|death|failed|failure|ended|exit)[\d_]*$")
 
 
-def later_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
+def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) -> list[Finding]:
     """Find columns that tell whether the outcome came, because they were written down with it or after it.
 
     Each rule is about the rows, not about how strong a column is: a value that is there only where the outcome came, a
@@ -39,7 +41,7 @@ def later_findings(table: Table, outcome: Outcome | None) -> list[Finding]:
     for c in table:
         if c.name == outcome.name or c.kind == "constant":
             continue
-        of = [] if told is None else _of_rows(c, outcome, *told)
+        of = [] if told is None else _of_rows(c, outcome, _Sides(*told, sampling.take(outcome.known)))
         found += of or _numbered(table, c, outcome)
     found = found if len(found) <= T.MOST_GAPS_APART else [_joined(found, outcome.name)]
     return [*found, *_ended(table, outcome)]
@@ -68,11 +70,25 @@ def _came(outcome: Outcome) -> tuple[Mask, str] | None:
     return (y > 0, f"{marked(outcome.name)} is above 0") if len(y) and y.min() == 0 and (y > 0).any() else None
 
 
-def _of_rows(c: Column, outcome: Outcome, came: Mask, what: str) -> list[Finding]:
-    known = outcome.known
+@dataclass(frozen=True)
+class _Sides:
+    """In which known rows the outcome came, how to say so, and what the rows are a sample of."""
+
+    came: Mask
+    what: str
+    sampling: Sampling
+
+    def cases(self, rows: Mask) -> int:
+        """Count rows, or the units they are of."""
+        units = self.sampling.units
+        return int(np.count_nonzero(rows)) if units is None else len(np.unique(units[rows]))
+
+
+def _of_rows(c: Column, outcome: Outcome, sides: _Sides) -> list[Finding]:
+    known, came, what = outcome.known, sides.came, sides.what
     there = ~c.missing[known]
     if there.sum() >= T.FEWEST_GAPS and (~there).sum() >= T.FEWEST_GAPS:
-        tells = _tells(there, came, T.LATER_PHI_OF_GAPS)
+        tells = _tells(there, np.ones(len(there), bool), sides, T.LATER_PHI_OF_GAPS)
         if tells is not None:
             return [_said(c.name, outcome.name, f"{marked(c.name)} has a value", what, tells)]
     x = _zero_or_not(c)
@@ -81,15 +97,16 @@ def _of_rows(c: Column, outcome: Outcome, came: Mask, what: str) -> list[Finding
     x = x[known]
     some = there & (x != 0)
     if (there & (x == 0)).sum() >= T.LATER_ROWS:
-        tells = _tells(some[there], came[there], T.LATER_PHI)
+        tells = _tells(some, there, sides, T.LATER_PHI)
         if tells is not None:
             return [_said(c.name, outcome.name, f"{marked(c.name)} is not 0", what, tells)]
     top = x[there].max(initial=-np.inf)
     at = there & (x == top)
     n, share = int(at.sum()), float(came[there].mean()) if there.any() else 0.0
-    if n >= T.LATER_ROWS and c.distinct > T.BY_VALUE and T.LATER_LEAST < share < 1 - T.LATER_LEAST:
+    cases = sides.cases(at)
+    if cases >= T.LATER_ROWS and c.distinct > T.BY_VALUE and T.LATER_LEAST < share < 1 - T.LATER_LEAST:
         each = float(came[at].mean())
-        if each in (0.0, 1.0) and (share if each else 1 - share) ** n < 1e-6:
+        if each in (0.0, 1.0) and (share if each else 1 - share) ** cases < 1e-6:
             return [_stops(c.name, outcome.name, number_label(top), n, each, share, what)]
     return []
 
@@ -103,20 +120,20 @@ def _zero_or_not(c: Column) -> NDArray[np.float64] | None:
     return None
 
 
-def _tells(side: Mask, came: Mask, least: float) -> tuple[float, float, int, int] | None:
+def _tells(side: Mask, among: Mask, sides: _Sides, least: float) -> tuple[float, float, int, int] | None:
     """Return the share that came on either side, and the rows, where one side all but tells it and the other differs.
 
     One side must be pure to within a few rows, and both together go with the outcome at ``least`` or more.
     """
-    n1, n0 = int(side.sum()), int((~side).sum())
-    if min(n1, n0) < T.LATER_ROWS:
+    if min(sides.cases(side & among), sides.cases(~side & among)) < T.LATER_ROWS:
         return None
+    side, came = side[among], sides.came[among]
     yes, no = float(came[side].mean()), float(came[~side].mean())
     base = float(came.mean())
     spread = base * (1 - base) * side.mean() * (1 - side.mean())
     phi = (float(np.mean(side & came)) - base * float(side.mean())) / np.sqrt(spread) if spread > 0 else 0.0
     pure = yes >= T.LATER_PURE or no <= 1 - T.LATER_PURE
-    return (yes, no, n1, n0) if pure and phi >= least else None
+    return (yes, no, int(side.sum()), int((~side).sum())) if pure and phi >= least else None
 
 
 def _said(name: str, outcome: str, lead: str, what: str, tells: tuple[float, float, int, int]) -> Finding:

@@ -267,7 +267,8 @@ def _evidence(found: list[Made]) -> dict[str, object]:
     told = [
         {"how": m.how.replace("\x02", "").replace("\x03", ""), "rows": m.rows, "against": len(m.against)} for m in found
     ]
-    return {**told[0], "recipes": {m.column: t["how"] for m, t in zip(found, told, strict=True)}}
+    recipes = {m.column: t["how"] for m, t in zip(found, told, strict=True)}
+    return {**told[0], "recipes": recipes, "parts": {m.column: [*_columns(m)[1:]] for m in found}}
 
 
 def _joined(names: list[str]) -> str:
