@@ -163,28 +163,31 @@ def _of_levels(made: _Coded, source: _Coded, own: NDArray[np.intp]) -> _Follows 
         return None
     if len(wrong) and source.size > T.BY_VALUE and not isinstance(source.column, CategoryColumn):
         return None
+    how = _in_words(made, source, usual, not len(wrong))
+    if how is None:
+        return None
+    nested = how.startswith("is settled")
+    return _Follows(made.column.name, source.column.name, how, rows, tuple(wrong.tolist()), source.size, nested)
+
+
+def _in_words(made: _Coded, source: _Coded, usual: Codes, exact: bool) -> str | None:
+    """Say how levels follow from the usual one at each of the source's; nothing where all have one."""
     groups: dict[int, list[str]] = defaultdict(list)
     for level, k in zip(source.labels, usual.tolist(), strict=True):
         if k >= 0:
             groups[k].append(level)
-    alone = min(groups.items(), key=lambda g: len(g[1]))
-    name = marked(source.column.name)
     if len(groups) < 2:
         return None
+    alone = min(groups.items(), key=lambda g: len(g[1]))
+    name = marked(source.column.name)
     if source.size > T.MOST_GAP_LEVELS and isinstance(source.column, CategoryColumn):
-        how = f"is settled by {name}: each of its {source.size} levels has one"
-    elif made.size == 2 and len(alone[1]) <= 3:
-        exactly = "" if len(wrong) else "exactly "
-        how = f"is {made.labels[alone[0]]} {exactly}where {name} is {_either(alone[1])}"
-    elif max(len(g) for g in groups.values()) > 1:
-        k, joined = max(groups.items(), key=lambda g: (1 < len(g[1]) <= 4, len(g[1])))
-        how = (
-            f"is {name} with levels joined ({_either(joined[:4])}{', …' if len(joined) > 4 else ''}: {made.labels[k]})"
-        )
-    else:
-        how = f"is {name} in other words"
-    nested = how.startswith("is settled")
-    return _Follows(made.column.name, source.column.name, how, rows, tuple(wrong.tolist()), source.size, nested)
+        return f"is settled by {name}: each of its {source.size} levels has one"
+    if made.size == 2 and len(alone[1]) <= 3:
+        exactly = "exactly " if exact else ""
+        return f"is {made.labels[alone[0]]} {exactly}where {name} is {_either(alone[1])}"
+    k, joined = max(groups.items(), key=lambda g: (1 < len(g[1]) <= 4, len(g[1])))
+    shown = f"{_either(joined[:4])}{', …' if len(joined) > 4 else ''}"
+    return f"is {name} with levels joined ({shown}: {made.labels[k]})"
 
 
 def _either(levels: list[str]) -> str:
