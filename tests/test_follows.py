@@ -199,8 +199,8 @@ def test_rows_that_were_copied_are_told_from_rows_that_are_alike_by_chance():
     assert (made.weight, made.evidence["rows"]) == ("note", ["120"])
     assert not found(wide, "duplicate-rows")
     assert not found(pd.DataFrame(r.integers(1, 4, (120, 3))), "duplicate-rows")  # 27 ways to be
-    assert "no row repeats another" in str(Study(wide).inventory())
-    assert "1 row repeats an earlier row" in str(Study(twice).inventory())
+    assert "no row twice" in str(Study(wide).inventory())
+    assert "1 row repeats an earlier one" in str(Study(twice).inventory())
 
 
 @pytest.mark.parametrize(

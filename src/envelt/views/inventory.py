@@ -83,10 +83,10 @@ class InventoryView(View):
     def _plain_lines(self) -> tuple[str, ...]:
         again = self._answers.repeated
         repeats = (
-            f"{plural(again, 'row')} repeat{'s' if again == 1 else ''} an earlier row" if again else "no row repeats"
+            f"{plural(again, 'row')} repeat{'s' if again == 1 else ''} an earlier one" if again else "no row twice"
         )
         kinds = ", ".join(f"{count(n)} {kind}" for kind, n in self.kinds.items())
-        lines = (*self._about, kinds, f"{repeats} in every column" if again else f"{repeats} another")
+        lines = (*self._about, kinds, repeats)
         declared = [c.name for c in self._answers.facts if c.changed]
         if not declared:
             return lines
