@@ -81,12 +81,7 @@ class InventoryView(View):
 
     @property
     def _plain_lines(self) -> tuple[str, ...]:
-        again = self._answers.repeated
-        repeats = (
-            f"{plural(again, 'row')} repeat{'s' if again == 1 else ''} an earlier one" if again else "no row twice"
-        )
-        kinds = ", ".join(f"{count(n)} {kind}" for kind, n in self.kinds.items())
-        lines = (*self._about, kinds, repeats)
+        lines = (*self._about, ", ".join(f"{count(n)} {kind}" for kind, n in self.kinds.items()))
         declared = [c.name for c in self._answers.facts if c.changed]
         if not declared:
             return lines
@@ -96,8 +91,12 @@ class InventoryView(View):
         )
 
     def _lines(self) -> tuple[str, ...]:
+        again = self._answers.repeated
+        repeats = (
+            f"{plural(again, 'row')} repeat{'s' if again == 1 else ''} an earlier one" if again else "no row twice"
+        )
         many = len(self._answers.facts) > MANY_COLUMNS
-        return (*self._plain_lines, "sorted by need of attention") if many else self._plain_lines
+        return (*self._plain_lines, repeats, *(["sorted by need of attention"] if many else []))
 
     def _line(self) -> str:
         return " · ".join(self._plain_lines)
