@@ -118,7 +118,9 @@ def _one_each(found: list[Finding]) -> list[Finding]:
     units = {f.columns[0] for f in found if f.code == "likely-unit"}
     places = {c for f in found if f.code == "shared-values" for c in f.columns}
     found = [f for f in found if not (f.code in ("coded-numbers", "borderline-kind") and f.columns[0] in units)]
-    return [f for f in found if not (f.code == "made-up-of-others" and places.issuperset(f.columns))]
+    found = [f for f in found if not (f.code == "made-up-of-others" and places.issuperset(f.columns))]
+    told = [set(f.columns) for f in found if f.code == "made-up-of-others" and f.weight == "stop"]
+    return [f for f in found if not (f.code == "known-later" and any(t.issuperset(f.columns) for t in told))]
 
 
 def _facts(c: Column) -> ColumnFacts:
