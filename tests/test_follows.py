@@ -258,3 +258,16 @@ def test_values_before_all_others_beyond_what_can_be_and_of_another_unit():
 def test_a_mark_beside_a_scale_is_one_that_no_grade_leads_to(values, said):
     frame = pd.DataFrame({"quality_rating": np.resize([*values[:-1]] * 9 + [values[-1]], 600)})
     assert bool(found(frame, "sentinel-value", kinds={"quality_rating": "ordinal"})) == said
+
+
+def test_columns_that_are_nearly_constant_are_said_at_once_and_all_left_out_of_a_proposal():
+    frame = pd.DataFrame({f"k{i}": ["y"] * 800 for i in range(5)})
+    for i in range(5):
+        frame.loc[: i + 1, f"k{i}"] = "x"
+    frame["y"] = np.random.default_rng(13).normal(size=800)
+    frame = frame.sample(frac=1, random_state=1)
+    (made,) = found(frame, "nearly-constant", outcome="y")
+    assert made.columns == tuple(f"k{i}" for i in range(5))
+    assert "k0 (2), k1 (3), k2 (4), k3 (5), k4 (6)" in made.statement
+    dropped = {c for o in Study(frame, outcome="y").preparation() if o.name == "drop" for c in o.columns}
+    assert set(made.columns) <= dropped

@@ -54,7 +54,7 @@ class _Builder:
         self.made = Preparation(outcome=context.plan.outcome, unit=context.unit, seed=context.seed)
         self.findings: dict[str, list[Finding]] = {}
         for f in take_inventory(context, 0).findings:
-            for name in f.columns[:1] or ("",):
+            for name in f.columns if f.code == "nearly-constant" else f.columns[:1] or ("",):
                 self.findings.setdefault(name, []).append(f)
         self.dropped: dict[str, tuple[str, str]] = {}
         roles = (self.plan.outcome, context.unit, self.plan.counts)
@@ -104,7 +104,7 @@ class _Builder:
             ("nearly-constant", "nearly constant"),
         ):
             f = self.said(c.name, code)
-            if f is not None and f.columns[0] == c.name:
+            if f is not None:
                 return why, code
         if self.said(c.name, "mostly-missing") and not self.said(c.name, *FLAGGED):
             return f"{c.missing.mean():.0%} missing", "mostly-missing"

@@ -106,7 +106,7 @@ def quality_findings(
         ("dates", lambda: date_order_findings(table)),
         ("levels", lambda: level_findings(table)),
         ("rare levels", lambda: rare_findings(table, None if outcome is None else outcome.name)),
-        ("constants", lambda: [f for c in table for f in _constant(c)]),
+        ("constants", lambda: _of_many([f for c in table for f in _constant(c)])),
     ]
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])
     progress(len(looks), len(looks), "")
@@ -129,6 +129,25 @@ def _facts(c: Column) -> ColumnFacts:
     return ColumnFacts(
         c.name, c.kind, c.reason, c.kind != c.detected, *counts, tuple(c.examples()), c.label, c.unit, column_shape(c)
     )
+
+
+def _of_many(found: list[Finding]) -> list[Finding]:
+    """Say of many columns at once that they are nearly constant."""
+    nearly = [f for f in found if f.code == "nearly-constant"]
+    if len(nearly) <= T.MOST_GAPS_APART:
+        return found
+    names = [f.columns[0] for f in nearly]
+    shown = ", ".join(f"{marked(f.columns[0])} ({f.evidence['of'] - f.evidence['rows']})" for f in nearly[:8])
+    joined = Finding(
+        "nearly-constant",
+        "note",
+        tuple(names),
+        f"{plural(len(names), 'column')} have one value in nearly all rows (rows with another): {shown}"
+        f"{', …' if len(names) > 8 else ''}.",
+        nearly[0].advice,
+        {"columns": {f.columns[0]: f.evidence for f in nearly}},
+    )
+    return [*(f for f in found if f.code != "nearly-constant"), joined]
 
 
 def _constant(c: Column) -> list[Finding]:

@@ -45,7 +45,7 @@ def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Findi
     plain = compared.seen["as_is"].outcome_share
     best = max(compared.usable, key=lambda s: s.outcome_share if s.outcome_share == s.outcome_share else -1.0)
     floor = max(T.STRAIGHTER, T.STRAIGHTER_ROWS / max(compared.cases, 1))
-    if plain == plain and best.outcome_share - plain >= floor and best.outcome_share > 0:
+    if plain == plain and best.outcome_share - plain >= floor and best.outcome_share >= 2 * T.STRAIGHTER:
         shape = "it is best left" if suggestion.name == "as_is" else f"{suggestion.name} is suggested"
         other = "" if best.name == suggestion.name else f"; for its shape alone {shape}"
         found.append(
