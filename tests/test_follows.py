@@ -271,3 +271,15 @@ def test_columns_that_are_nearly_constant_are_said_at_once_and_all_left_out_of_a
     assert "k0 (2), k1 (3), k2 (4), k3 (5), k4 (6)" in made.statement
     dropped = {c for o in Study(frame, outcome="y").preparation() if o.name == "drop" for c in o.columns}
     assert set(made.columns) <= dropped
+
+
+def test_all_that_was_joined_from_the_outcome_is_left_out_of_a_proposal():
+    r = np.random.default_rng(8)
+    fed = r.choice(list("abcd"), 600)
+    frame = pd.DataFrame({"fed": fed, "load": r.normal(size=600)})
+    for name, some in (("sweet", "ab"), ("wet", "ac"), ("cheap", "ad")):
+        frame[name] = np.where(np.isin(fed, list(some)), "yes", "no")
+    (made,) = (f for f in found(frame, "made-up-of-others", outcome="fed") if f.weight == "stop")
+    assert made.advice.startswith("Leave them out")
+    dropped = {c for o in Study(frame, outcome="fed").preparation() if o.name == "drop" for c in o.columns}
+    assert {"sweet", "wet", "cheap"} <= dropped

@@ -103,8 +103,7 @@ class _Builder:
             ("likely-unit", "says which rows are one case, and is no property of it"),
             ("nearly-constant", "nearly constant"),
         ):
-            f = self.said(c.name, code)
-            if f is not None:
+            if self.said(c.name, code):
                 return why, code
         if self.said(c.name, "mostly-missing") and not self.said(c.name, *FLAGGED):
             return f"{c.missing.mean():.0%} missing", "mostly-missing"
@@ -139,7 +138,7 @@ class _Builder:
                     self.dropped.setdefault(name, ("written down with the outcome, or after it", f.code))
             if f.code == "made-up-of-others" and f.weight == "stop":
                 parts = f.evidence.get("parts", {})
-                made = [n for n in others if n in parts] if parts else others[:1]
+                made = [n for n in others if n in parts] if parts else others
                 for name in (*made, *parts.get(outcome, ())[-1:]):
                     self.dropped.setdefault(name, (f"with others it is {outcome} in other words", f.code))
 

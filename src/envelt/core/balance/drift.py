@@ -149,12 +149,13 @@ def _along_rows(outcome: Outcome, sampling: Sampling, rows: pd.Index[Any]) -> li
     blocks = int(np.count_nonzero(steps)) + 1
     if (steps >= 0).all() or (steps <= 0).all() or (is_class and blocks <= 2 * len(np.unique(y))):
         return [_sorted(outcome, n)] if steps.any() else []
-    apart = _apart(outcome, np.arange(n) * DRIFT_BINS // n, DRIFT_BINS, sampling)
+    stretches = np.arange(n) * DRIFT_BINS // n
+    apart = _apart(outcome, stretches, DRIFT_BINS, sampling)
     alike = 0.0 if is_class or sampling.clustered else pearson_coefficient(y[:-1], y[1:])
-    if apart is None or apart.p > T.DRIFT_P:
+    if apart is None:
         return []
     first, last = apart.ends
-    edges = np.searchsorted(np.arange(n) * DRIFT_BINS // n, np.arange(DRIFT_BINS + 1))
+    edges = np.searchsorted(stretches, np.arange(DRIFT_BINS + 1))
     parts = [rows[[edges[apart.bins[i]], edges[apart.bins[i] + 1] - 1]] for i in (first, last)]
     where = [f"rows {a} to {b}" for a, b in parts]
     series = alike >= T.SERIES

@@ -79,9 +79,14 @@ POSSIBLE = (
 )
 
 
+def spelt_apart(name: str) -> str:
+    """Return a name in small letters, its words apart: beeCount as bee_count."""
+    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+
+
 def hints(name: str, at: str) -> bool:
     """Say whether a name hints at ``names``, ``codes``, ``identifiers``, ``grades`` or ``counts``."""
-    snake = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+    snake = spelt_apart(name)
     return bool(_NAMES[at].search(snake)) and not (at == "names" and _AMOUNT.search(snake))
 
 
@@ -93,7 +98,7 @@ def names_rows(name: str) -> bool:
 
 def glued_id(name: str) -> bool:
     """Say whether a name is a word for something and a word for its number in one."""
-    return bool(_GLUED.search(re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()))
+    return bool(_GLUED.search(spelt_apart(name)))
 
 
 def named_limits(name: str) -> tuple[float, float]:
@@ -105,7 +110,7 @@ def possible_values(name: str, valid: tuple[float, float] | None) -> tuple[float
     """Return what values can be, and what makes them so: a declared range, or what the name says."""
     if valid is not None:
         return (*valid, "declared")
-    snake = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+    snake = spelt_apart(name)
     for pattern, low, high, what in POSSIBLE:
         if pattern.search(snake):
             return low, high, what

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from .names import hints
+from .names import hints, spelt_apart
 
 Floats = NDArray[np.float64]
 
@@ -49,7 +49,7 @@ def is_time(name: str, values: Floats) -> bool:
 
 def _is_duration(name: str, values: Floats) -> bool:
     """Say whether what is called a time is how long something took: years of it, in parts, or heaped at some values."""
-    spelt = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
+    spelt = spelt_apart(name)
     if re.search(r"(^|[_\W])(years|yrs|months|weeks|days|hours|minutes)($|[_\W])", spelt):
         return len(values) > 0 and bool(values.max() < 1800)
     if not re.search(r"(^|[_\W])time$", spelt):

@@ -93,19 +93,20 @@ def quality_findings(
     progress
         Called with (done, total, what is looked at).
     """
+    name = None if outcome is None else outcome.name
     looks: list[tuple[str, Callable[[], list[Finding]]]] = [
         ("missing", lambda: missing_findings(table, outcome, sampling)),
-        ("missing where", lambda: missing_where(table, None if outcome is None else outcome.name, sampling)),
+        ("missing where", lambda: missing_where(table, name, sampling)),
         ("repeats", lambda: repeat_findings(table, unit, outcome) or ([] if unit else shared_values(table))),
         ("rows", lambda: crossed_findings(table, outcome, counted)),
         ("copies", lambda: copy_findings(table)),
-        ("recipes", lambda: recipe_findings(table, None if outcome is None else outcome.name)),
-        ("follows", lambda: follow_findings(table, None if outcome is None else outcome.name, sampling)),
+        ("recipes", lambda: recipe_findings(table, name)),
+        ("follows", lambda: follow_findings(table, name, sampling)),
         ("later", lambda: later_findings(table, outcome, sampling)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("dates", lambda: date_order_findings(table)),
         ("levels", lambda: level_findings(table)),
-        ("rare levels", lambda: rare_findings(table, None if outcome is None else outcome.name)),
+        ("rare levels", lambda: rare_findings(table, name)),
         ("constants", lambda: _of_many([f for c in table for f in _constant(c)])),
     ]
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])

@@ -120,7 +120,10 @@ def _joined(found: list[Finding]) -> Finding:
         found[0].weight,
         tuple(dict.fromkeys(c for f in found for c in f.columns)),
         f"{told}{rest}.",
-        "Keep of each what it was made from, or what is made of it, not both: neither adds to the other in a model.",
+        "Leave them out: they are the outcome in other words, or what it was made from."
+        if found[0].weight == "stop"
+        else "Keep of each what it was made from, or what is made of it, not both: neither adds to the other in a "
+        "model.",
         {"made": [f.evidence for f in found]},
     )
 
@@ -322,11 +325,8 @@ def _said(several: list[_Follows], table: Table, outcome: str | None) -> Finding
     listed = f" (row{'s' if n > 1 else ''} {', '.join(rows)}{', …' if n > 5 else ''})" if n else ""
     told = f"{marked(first.made)} {first.how}, in {where}{listed}"
     also = ", ".join(marked(f.made) for f in rest[:4])
-    more = (
-        f"; {also}{', …' if len(rest) > 4 else ''} {'follow' if len(rest) > 1 else 'follows'} from it too"
-        if rest
-        else ""
-    )
+    follow = "follow" if len(rest) > 1 else "follows"
+    more = f"; {also}{', …' if len(rest) > 4 else ''} {follow} from it too" if rest else ""
     columns = (*(f.made for f in several), first.source)
     evidence = {"how": first.how.replace("\x02", "").replace("\x03", ""), "rows": first.rows, "against": n}
     if outcome in columns:

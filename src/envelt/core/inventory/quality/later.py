@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ... import thresholds as T
 from ...columns.labels import number_label
+from ...columns.names import spelt_apart
 from ...columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table
 from ...columns.times import is_time
@@ -38,11 +39,12 @@ def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) ->
         return []
     found = []
     told = _came(outcome)
+    sides = None if told is None else _Sides(*told, sampling.take(outcome.known))
     for c in table:
         if c.name == outcome.name or c.kind == "constant":
             continue
-        of = [] if told is None else _of_rows(c, outcome, _Sides(*told, sampling.take(outcome.known)))
-        found += of or _numbered(table, c, outcome)
+        of = [] if sides is None else _of_rows(c, outcome, sides)
+        found += of or _numbered(c, outcome)
     found = found if len(found) <= T.MOST_GAPS_APART else [_joined(found, outcome.name)]
     return [*found, *_ended(table, outcome)]
 
@@ -161,7 +163,7 @@ def _stops(name: str, outcome: str, top: str, n: int, each: float, share: float,
     )
 
 
-def _numbered(table: Table, c: Column, outcome: Outcome) -> list[Finding]:
+def _numbered(c: Column, outcome: Outcome) -> list[Finding]:
     """Say so where a column numbers the cases in the order of the outcome."""
     if not isinstance(outcome, NumericOutcome):
         return []
@@ -196,23 +198,21 @@ def _numbered(table: Table, c: Column, outcome: Outcome) -> list[Finding]:
     ]
 
 
-def _spelt(name: str) -> str:
-    return re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).casefold()
-
-
 def _ended(table: Table, outcome: Outcome) -> list[Finding]:
     """Say, by their names, that a span was asked about beside what ended it, or the reverse."""
-    span = isinstance(outcome, NumericOutcome) and bool(_SPAN.search(_spelt(outcome.name)))
-    status = isinstance(outcome, ClassOutcome) and bool(_ENDS.search(_spelt(outcome.name)))
+    span = isinstance(outcome, NumericOutcome) and bool(_SPAN.search(spelt_apart(outcome.name)))
+    status = isinstance(outcome, ClassOutcome) and bool(_ENDS.search(spelt_apart(outcome.name)))
     if span:
-        names = [c.name for c in table if _ENDS.search(_spelt(c.name)) and c.distinct == 2 and c.name != outcome.name]
+        names = [
+            c.name for c in table if _ENDS.search(spelt_apart(c.name)) and c.distinct == 2 and c.name != outcome.name
+        ]
         what, many = (
             f"{say} how a span ended, and {are} known only when it has" for say, are in (("says", "is"), ("say", "are"))
         )
     elif status:
         names = [
             c.name for c in table
-            if _SPAN.search(_spelt(c.name)) and isinstance(c, NumericColumn) and c.distinct > T.BY_VALUE
+            if _SPAN.search(spelt_apart(c.name)) and isinstance(c, NumericColumn) and c.distinct > T.BY_VALUE
         ]  # fmt: skip
         what, many = "is a span that lasts until the outcome is known", "are spans that last until the outcome is known"
     else:
@@ -226,8 +226,8 @@ def _ended(table: Table, outcome: Outcome) -> list[Finding]:
             "caution",
             (*names, outcome.name),
             f"By {'its name' if len(names) == 1 else 'their names'}, {one} {what if len(names) == 1 else many}.",
-            "Leave it out of what is known before. Spans that had not ended are lower bounds: use methods for censored "
-            "spans, not a mean or a rate.",
+            f"Leave {'it' if len(names) == 1 else 'them'} out of what is known before. Spans that had not ended are "
+            "lower bounds: use methods for censored spans, not a mean or a rate.",
             {"by_name": True},
         )
     ]
