@@ -140,6 +140,8 @@ def many_groups(d: Draw) -> Seen:
     rows = GroupedRows(d.number() + shift[groups], groups, ("a", "b", "c", "d"), d.sampling)
     seen = GroupedRows(rows.values, rows.codes, rows.labels, d.sampling)
     yield "omega_squared holds", holds(seen.effects["omega_squared"], between / (between + 1))
+    strong = GroupedRows(d.number() + 3 * shift[groups], groups, ("a", "b", "c", "d"), d.sampling)
+    yield "omega_squared of much holds", holds(strong.effects["omega_squared"], 9 * between / (9 * between + 1))
     pairs = all_pairs(rows)
     for a, b, low, high in zip(pairs.first, pairs.second, pairs.low, pairs.high, strict=True):
         if (a, b) == (1, 2):
@@ -177,6 +179,12 @@ def tables(d: Draw) -> Seen:
             yield "trend rejects", rejects(table.trend().p)
             yield "gamma holds", holds(table.gamma(), 0.0)
             yield "cramers_v holds", holds(table.cramers_v(), 0.0)
+    a, keeps = d.levels(3), d.number() < special.ndtri(0.7)
+    b = np.where(keeps, a, d.r.integers(0, 3, len(a))).astype(np.int64)
+    share = np.arange(1, 4) / 6
+    both = 0.3 * np.outer(share, np.full(3, 1 / 3)) + 0.7 * np.diag(share)
+    phi2 = float(np.sum(both**2 / np.outer(both.sum(axis=1), both.sum(axis=0)))) - 1
+    yield "cramers_v of much holds", holds(Crossing.of(a, b, (3, 3), d.sampling).cramers_v(), float(np.sqrt(phi2 / 2)))
 
 
 def correlations(d: Draw) -> Seen:

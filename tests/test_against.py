@@ -107,7 +107,7 @@ def test_levels_are_shrunk_towards_the_whole_by_their_rows():
     y = r.normal(np.array([0.0, 0.5, 1.0, 0.4])[codes], 1)
     y[-3:] = [1.9, 2.2, 1.0]
     comparison = GroupedRows(y, codes, ("a", "b", "c", "few"), rows(y))
-    shrunken = shrunken_means(comparison.summary)
+    shrunken = shrunken_means(comparison)
     means = comparison.summary.moments.mean
     assert means.argmax() == 3
     assert abs(shrunken[3] - means[3]) > 0.3 * abs(means[3] - y.mean())

@@ -14,10 +14,12 @@ from envelt.core.estimate import Estimate
 from envelt.core.relations import forms
 from envelt.core.relations.groups import INFINITE, similarity_order
 from envelt.core.stats import form, held_out_line
+from envelt.core.stats.between import share_between, share_error
+from envelt.core.stats.correlation import tied_error
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.cut import best_cut
 from envelt.core.stats.expected import adjusted_residuals, expected_are_small
-from envelt.core.stats.explained import explained_share
+from envelt.core.stats.explained import explained_share, ratio_within
 from envelt.core.stats.folds import deal, folds_in_time, hash_blocks
 from envelt.core.stats.group_pairs import holm
 from envelt.core.stats.groups import GroupedRows
@@ -25,7 +27,7 @@ from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.of_rows.many_groups import epsilon_squared, explained_of
 from envelt.core.stats.of_rows.ordinal import gamma_with_influence
 from envelt.core.stats.of_rows.proportions import odds_ratio, risk_difference, risk_ratio
-from envelt.core.stats.of_rows.tables import chi_square_simulated, fisher_exact
+from envelt.core.stats.of_rows.tables import chi_square_simulated, fisher_exact, phi_squared_error
 from envelt.core.stats.of_units import pairs
 from envelt.core.stats.rates import calendar_rate_bins
 from envelt.core.stats.sampling import Sampling
@@ -676,10 +678,14 @@ def test_shares_explained_over_units_are_those_of_so_many_rows_fewer():
     h = (n - 1) * (f * (k - 1) / (n - k)) / (1 + f * (k - 1) / (n - k))
     for name, value in (("omega_squared", omega), ("epsilon_squared", h / (n - 1))):
         made = explained_of(name, Estimate(value, 0.0, 1.0), n, k, 2.5)
-        assert made.estimate == value
+        # what is there by chance, which omega takes off, is as much more as units make it
+        less = (k - 1) * (f - 2.5) / ((k - 1) * (f - 2.5) + n) if name == "omega_squared" else value
+        assert made.estimate == pytest.approx(less)
         for end, share in ((made.low, 0.975), (made.high, 0.025)):
             lam = end / (1 - end) * n / 2.5
-            assert end in (0.0, value) or stats.ncf.cdf(f / 2.5, k - 1, n - k, lam) == pytest.approx(share, abs=1e-6)
+            assert end in (0.0, made.estimate) or stats.ncf.cdf(f / 2.5, k - 1, n - k, lam) == pytest.approx(
+                share, abs=1e-6
+            )
     assert made.low < made.estimate < made.high
     assert epsilon_squared(2.0, 4, 4) == pytest.approx((np.nan,) * 3, nan_ok=True)
     assert epsilon_squared(3.0, 5, 4).estimate == pytest.approx(3 / 4)
@@ -769,3 +775,63 @@ def test_what_is_pooled_leaves_out_rows_without_outcome_group_or_value():
         gone.loc[odd, column] = None if gone[column].dtype != float else np.nan
         with_gaps = Study(gone, outcome=y).against("x", by="g").pooled
         pd.testing.assert_frame_equal(with_gaps, whole[y], rtol=1e-9)
+
+
+@pytest.mark.parametrize(("levels", "decimals"), [(2, 9), (3, 0), (60, 9)])
+def test_ties_make_the_error_of_tau_what_they_make_its_test(levels, decimals):
+    r = np.random.default_rng(levels)
+    x = r.integers(0, levels, 80).astype(float)
+    y = np.round(r.normal(size=80) + 0.3 * x, decimals)
+    seen = stats.kendalltau(x, y, method="asymptotic")
+    plain = np.sqrt(2 * (2 * 80 + 5) / (9 * 80 * 79))
+    assert tied_error(x, y) == pytest.approx(abs(seen.statistic) / stats.norm.isf(seen.pvalue / 2) / plain)
+    assert tied_error(np.arange(9.0), np.arange(9.0)) == pytest.approx(1)
+    assert tied_error(np.ones(9), np.arange(9.0)) == 1
+
+
+def test_what_groups_explain_varies_as_without_each_unit_in_turn():
+    r = np.random.default_rng(3)
+    unit = np.repeat(np.arange(50), 6)
+    codes = r.integers(0, 3, 300)
+    y = 0.8 * codes + r.normal(size=50)[unit] + r.normal(size=300)
+    some = Sampling.of_units(unit)
+
+    def share(keep):
+        means = np.array([y[keep & (codes == g)].mean() for g in range(3)])[codes[keep]]
+        return np.var(means) / np.var(y[keep])
+
+    without = np.array([share(unit != u) for u in range(50)])
+    jackknife = np.sqrt(49 / 50 * np.sum((without - without.mean()) ** 2))
+    assert share_between(y, codes, 3) == pytest.approx(share(unit >= 0))
+    assert share_error(y, codes, 3, some) == pytest.approx(jackknife, rel=0.05)
+    assert share_error(y, codes, 3, Sampling.of_rows(300)) == 0
+    # of a ratio half way up, on Fisher's z: the share's error over 2 ratio (1 - share)
+    low, high = ratio_within(0.6, 0.36, 0.1)
+    assert np.arctanh([low, high]) == pytest.approx(np.arctanh(0.6) + np.array([-1, 1]) * 0.1 / (1.2 * 0.64))
+    assert ratio_within(0.1, 0.01, 0.2)[0] == 0
+    assert ratio_within(0.0, 0.0, 0.2) == (0.0, 0.0)
+
+
+def test_phi_squared_varies_as_without_each_unit_in_turn():
+    r = np.random.default_rng(4)
+    unit = np.repeat(np.arange(60), 5)
+    a = r.integers(0, 3, 300)
+    b = np.where((r.random(60) < 0.5)[unit], a, r.integers(0, 3, 300))  # in half of the units they are one
+
+    def phi2(keep):
+        table = np.bincount(a[keep] * 3 + b[keep], minlength=9).reshape(3, 3)
+        return stats.contingency.association(table, "cramer") ** 2 * 2
+
+    without = np.array([phi2(unit != u) for u in range(60)])
+    jackknife = np.sqrt(59 / 60 * np.sum((without - without.mean()) ** 2))
+    units = Crossing.of(a, b, (3, 3), Sampling.of_units(unit))
+    v, effect = units.cramers_v(), units.design_effect
+    half = stats.t.ppf(0.975, 59) * jackknife / (2 * np.sqrt(2 * phi2(unit >= 0)))
+    assert v.estimate - v.low == pytest.approx(half, rel=0.1)
+    n = 300 / effect
+    corrected = max(phi2(unit >= 0) - 4 / (n - 1), 0)
+    assert v.estimate == pytest.approx(np.sqrt(corrected / (3 - 4 / (n - 1) - 1)))
+    rows = phi_squared_error(units.counts, 300)
+    draws = r.multinomial(300, units.counts.ravel() / 300, 4000).reshape(-1, 3, 3)
+    drawn = [stats.contingency.association(t, "cramer") ** 2 * 2 for t in draws[:1500]]
+    assert rows == pytest.approx(np.std(drawn), rel=0.1)

@@ -61,7 +61,7 @@ class NumberByLevels(OfGroups):
     @property
     def shrunken(self) -> Floats:
         """The mean of each level drawn towards that of all rows, as far as its rows ask for, shape (levels,)."""
-        return shrunken_means(self.summary)
+        return shrunken_means(self.rows)
 
     @cached_property
     def pairs(self) -> Pairs:
@@ -271,14 +271,14 @@ def reading_order(n: NDArray[np.integer], shrunken: Floats) -> NDArray[np.intp]:
     return np.lexsort((-np.nan_to_num(shrunken, nan=-np.inf), n < T.FEW_ROWS))
 
 
-def shrunken_means(summary: GroupSummary) -> Floats:
+def shrunken_means(groups: GroupedRows) -> Floats:
     """Return each level's mean drawn towards that of all rows by moment empirical Bayes; NaN where it has no rows."""
-    m = summary.moments
+    m = groups.summary.moments
     total = int(m.n.sum())
     if total < 2:
         return m.mean.copy()
     base = float(np.nansum(m.n * m.mean)) / total
-    return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, m.within_sd), np.nan)
+    return np.where(m.n > 0, shrunken_levels(m.n, m.mean, base, m.within_sd, groups.design_effect), np.nan)
 
 
 def shape_of_means(

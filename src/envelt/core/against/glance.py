@@ -270,7 +270,7 @@ def _levels_classes(
     n, events = counts.sum(axis=1), counts[:, outcome.event_code]
     rate = np.divide(events, n, out=np.full(len(n), np.nan), where=n > 0)
     base = events.sum() / max(n.sum(), 1)
-    spread = _spread(column, n, rate, float(base), float(np.sqrt(base * (1 - base))))
+    spread = _spread(column, n, rate, float(base), float(np.sqrt(base * (1 - base))), table.design_effect)
     return Glimpse(
         column.name,
         column.kind,
@@ -289,10 +289,10 @@ def _nothing(column: Column, n: int, missing: int, measure: str = "none") -> Gli
 
 
 def _spread(
-    column: CategoryColumn, n: Ints, mean: Floats, base: float, sd: float
+    column: CategoryColumn, n: Ints, mean: Floats, base: float, sd: float, effect: float
 ) -> tuple[float, float, float, str, str]:
     """Return the distance between the lowest and highest shrunken level, both, and their names."""
-    shrunken = shrunken_levels(n, mean, base, sd)
+    shrunken = shrunken_levels(n, mean, base, sd, effect)
     there = np.flatnonzero(n)
     lowest, highest = there[np.argmin(shrunken[there])], there[np.argmax(shrunken[there])]
     low, high = float(shrunken[lowest]), float(shrunken[highest])
@@ -344,5 +344,5 @@ def _levels_number(
         return _nothing(column, n, len(y) - n)
     test = groups.tests.get("kruskal_wallis", groups.tests.get("mann_whitney", UNDEFINED_TEST))
     base = float(y[codes >= 0].mean())
-    spread = _spread(column, m.n, m.mean, base, m.within_sd)
+    spread = _spread(column, m.n, m.mean, base, m.within_sd, groups.design_effect)
     return Glimpse(column.name, column.kind, n, len(y) - n, "spread", *spread, _ratio(groups), test.p, np.nan)

@@ -100,11 +100,11 @@ def outcome_rates(
     values = outcome.values[inside]
     if w is not None:
         values, codes, some = np.repeat(values, w), np.repeat(codes, w), some.repeated(w)
-    summary = GroupedRows(values, codes, rows.axis.labels, some).summary
-    m = summary.moments
+    groups = GroupedRows(values, codes, rows.axis.labels, some)
+    m = groups.summary.moments
     base = float(values.mean()) if len(values) else np.nan
-    shrunken = shrunken_levels(m.n, m.mean, base, m.within_sd)
-    return OutcomeRates(m.n, shrunken, mean=(m.mean, *summary.mean_interval))
+    shrunken = shrunken_levels(m.n, m.mean, base, m.within_sd, groups.design_effect)
+    return OutcomeRates(m.n, shrunken, mean=(m.mean, *groups.summary.mean_interval))
 
 
 def _class_rates(
@@ -122,8 +122,8 @@ def _class_rates(
     hit = classes == outcome.event_code
     rates = rates_of(n, events, codes, hit, sampling)
     base = float(events.sum()) / max(int(n.sum()), 1)
-    shrunken = shrunken_levels(n, rates.rate, base, np.sqrt(base * (1 - base)))
     crossed = Crossing.of(codes, hit.astype(np.int8), (size, 2), sampling, np.stack([n - events, events], axis=1))
+    shrunken = shrunken_levels(n, rates.rate, base, np.sqrt(base * (1 - base)), crossed.design_effect)
     along = along_levels(crossed, axis.ordered)
     if k == 2:
         return OutcomeRates(n, shrunken, rates, along=along)

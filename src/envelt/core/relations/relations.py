@@ -13,7 +13,7 @@ from .. import thresholds as T
 from ..kept import Remade
 from ..parallel import Progress, in_threads
 from ..shapes.ranks import ranks_of
-from ..stats.correlation import certainty, row_error, z_interval
+from ..stats.correlation import certainty, row_error, tied_error, z_interval
 from ..stats.exact import EXACT_ROWS, correlation_p, exact_p
 from ..stats.explained import explained_share
 from ..stats.matrices import Matrix, pearson_matrix, ranks_of_rows, spearman_matrix
@@ -120,6 +120,7 @@ class Relations(Remade):
             low[k], high[k] = explained_share(
                 float(self.coefficient[a, b]), float(seen.statistic[a, b]), seen.df[a, b], float(self.n[a, b]),
                 float(seen.effect[a, b]), self.method[a, b] == RATIO, self.asked.confidence,
+                float(self.error[a, b]), float(self.error_df[a, b]),
             )  # fmt: skip
         return low, high
 
@@ -206,6 +207,7 @@ class _Made:
         self.error, self.error_df = np.full((p, p), np.nan), np.full((p, p), np.inf)
         self.statistic, self.effect = np.full((p, p), np.nan), np.ones((p, p))
         self.df = np.zeros((p, p, 2))
+        self.tied = np.ones((p, p))
 
     def put(self, at: list[int], matrix: Matrix, method: int) -> None:
         """Put the coefficients of some columns in."""
@@ -222,7 +224,10 @@ class _Made:
     def explained(self, i: int, j: int, seen: Strength, method: int) -> None:
         """Put in a correlation ratio or V, with what its p and interval are found from."""
         self.both(i, j, seen.value, seen.n, method)
-        for square, value in ((self.statistic, seen.statistic), (self.effect, seen.effect), (self.p, seen.p)):
+        for square, value in (
+            (self.statistic, seen.statistic), (self.effect, seen.effect), (self.p, seen.p), (self.error, seen.error),
+            (self.error_df, seen.error_df),
+        ):  # fmt: skip
             square[i, j] = square[j, i] = value
         self.df[i, j] = self.df[j, i] = seen.df
 
@@ -276,6 +281,7 @@ def _kendall(made: _Made, numeric: list[int], numbers: list[Floats], rows: int) 
             seen = stats.kendalltau(x, y)
             tau = float(seen.statistic)
             made.p[numeric[i], numeric[j]] = made.p[numeric[j], numeric[i]] = float(seen.pvalue)
+            made.tied[numeric[i], numeric[j]] = made.tied[numeric[j], numeric[i]] = tied_error(x, y)
         made.both(numeric[i], numeric[j], tau, len(x), KENDALL)
 
     in_threads(one, [(i, j) for i in range(len(numeric)) for j in range(i, len(numeric))], rows)
@@ -327,7 +333,7 @@ def _test(made: _Made, sides: list[Side], asked: Correlating, sampling: Sampling
     else:
         for code in (PEARSON, SPEARMAN, KENDALL):
             of = made.method == code
-            made.error[of] = row_error(made.r[of], made.n[of].astype(float), NAMES[code])
+            made.error[of] = row_error(made.r[of], made.n[of].astype(float), NAMES[code]) * made.tied[of]
         plain = np.isin(made.method, (PEARSON, SPEARMAN))
         made.p = np.where(plain, correlation_p(made.r, made.n.astype(float)), made.p)
         ranked = ((made.method == KENDALL) | (made.method == SPEARMAN)) & (made.n >= 3) & (made.n < EXACT_ROWS)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
+from ..magnitude import in_unit
 from .of_rows.two_groups import rank_pair
 from .of_units import groups as by_units
 from .of_units.means import UnitMeans
@@ -66,3 +67,34 @@ def between_test(
         return float("nan"), float("nan")
     spread, effect = by_units.between_groups(values, codes, size, sampling.units, sampling.cases)
     return spread.test.p, max(effect, 1.0)
+
+
+def share_error(values: Floats, codes: NDArray[np.int64], size: int, sampling: Sampling) -> float:
+    """Return the standard error of the share of the variance that lies between groups, by units; 0 over rows.
+
+    The share is B / T; a row of group g adds (2 (y − μ_g) (μ_g − μ) + (μ_g − μ)² − B − share ((y − μ)² − T)) / (n T)
+    to it, and units' sums of that vary.
+    """
+    if not sampling.clustered:
+        return 0.0
+    away, of_group = _centred(values, codes, size)
+    total, between = float(np.mean(away**2)), float(np.mean(of_group**2))
+    if total <= 0:
+        return 0.0
+    influence = 2 * (away - of_group) * of_group + of_group**2 - between - between / total * (away**2 - total)
+    return float(np.sqrt(sampling.variance(influence / (len(values) * total))))
+
+
+def share_between(values: Floats, codes: NDArray[np.int64], size: int) -> float:
+    """Return the share of the variance that lies between groups, as it is in these rows; NaN where nothing varies."""
+    away, of_group = _centred(values, codes, size)
+    total = float(np.mean(away**2))
+    return float(np.mean(of_group**2)) / total if total > 0 else float("nan")
+
+
+def _centred(values: Floats, codes: NDArray[np.int64], size: int) -> tuple[Floats, Floats]:
+    """Return values less their mean, and the mean of that in each row's group."""
+    away = in_unit(values - values[0])[0]
+    away = away - away.mean()
+    n = np.bincount(codes, minlength=size)
+    return away, (np.bincount(codes, weights=away, minlength=size) / np.maximum(n, 1))[codes]

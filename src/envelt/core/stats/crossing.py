@@ -123,8 +123,11 @@ class Crossing(Remade):
         return max(self._spread.mean / alone, 1.0) if alone and self._spread.mean > 0 else 1.0
 
     def cramers_v(self) -> Estimate:
-        """Return bias-corrected Cramér's V with the interval of n over the design effect rows."""
-        v = ct.cramers_v(self.counts, self.design_effect)
+        """Return bias-corrected Cramér's V with its interval, both of n over the design effect rows."""
+        if not self.sampling.clustered:
+            return ct.cramers_v(self.counts)
+        error = _phi_squared_error(self.counts, self.rows, self.columns, self.sampling)
+        v = ct.cramers_v(self.counts, self.design_effect, error, self.sampling.quantile)
         return Estimate(v.estimate, np.nan, np.nan) if self.sampling.tells_nothing else v
 
     def fisher_exact(self, event: int = 1) -> Significance:
@@ -211,22 +214,37 @@ def product_test(x: Floats, y: Floats, sampling: Sampling) -> float:
     return float(2 * special.stdtr(count - 1, -abs(t)))
 
 
+def _phi_squared_error(counts: Ints, rows: Ints, columns: Ints, sampling: Sampling) -> float:
+    """Return the standard error of φ² by units."""
+    influence = ct.phi_squared_influence(counts)[rows, columns]
+    return float(np.sqrt(sampling.variance(influence / max(len(rows), 1))))
+
+
 def relation_of_counted(
-    rows: Ints, columns: Ints, shape: tuple[int, int], statistic: float, levels: tuple[int, int], sampling: Sampling
-) -> tuple[float, float, float]:
-    """Return Cramér's V of a chi-square that has been counted, its p, and what units inflate it by.
+    rows: Ints,
+    columns: Ints,
+    shape: tuple[int, int],
+    counts: Ints | None,
+    statistic: float,
+    levels: tuple[int, int],
+    sampling: Sampling,
+) -> tuple[float, float, float, float]:
+    """Return Cramér's V as `cramers_v`, its p, what units inflate it by, and the standard error of φ².
 
     Parameters
     ----------
     rows, columns
         The level of each row, none ``-1``, shape (n,).
+    counts
+        The table; nothing where it is too large to be held, then the error is 0.
     statistic, levels
         Pearson's chi-square over rows, and how many levels of each column have rows.
     """
     n, df = len(rows), float((levels[0] - 1) * (levels[1] - 1))
-    v = ct.v_of_phi_squared(statistic / n, n, *levels)
     if sampling.units is None:
-        return v, float(special.chdtrc(df, statistic)), 1.0
+        error = 0.0 if counts is None else ct.phi_squared_error(counts, n)
+        return ct.v_of_phi_squared(statistic / n, n, *levels), float(special.chdtrc(df, statistic)), 1.0, error
     spread = between_cells(rows, columns, shape, sampling.units, sampling.cases)
-    effect = spread.mean / (df * n) if df > 0 and spread.mean > 0 else float("nan")
-    return v, spread.test.p, max(effect, 1.0)
+    effect = max(spread.mean / (df * n), 1.0) if df > 0 and spread.mean > 0 else 1.0
+    error = 0.0 if counts is None else _phi_squared_error(counts, rows, columns, sampling)
+    return ct.v_of_phi_squared(statistic / n, n / effect, *levels), spread.test.p, effect, error

@@ -16,6 +16,8 @@ from ..shapes.ordered import SortedArray
 from ..shapes.quantiles import FEW_GROUPS, Rows, sorted_groups, sorted_present, sorted_quantiles
 from ..shapes.ranks import average_ranks_in, ranks_of
 from ..tallies.moments import Moments, MomentSummary
+from .between import share_between, share_error
+from .explained import ratio_within
 from .group_summary import GroupSummary
 from .of_rows.many_groups import epsilon_squared, explained_of, kruskal_wallis, omega_squared, welch_anova
 from .of_rows.two_groups import (
@@ -120,6 +122,11 @@ class GroupedRows(Remade):
     def ranks_between(self) -> tuple[Significance, float]:
         """The same of ranks."""
         return self._between(self.ranks)
+
+    @property
+    def design_effect(self) -> float:
+        """What units inflate the variance of the groups' means by, 1 over rows."""
+        return self.between[1] if self.sampling.clustered else 1.0
 
     def _between(self, values: Floats) -> tuple[Significance, float]:
         _, codes, sampling = self.present
@@ -245,6 +252,8 @@ def _effects(groups: GroupedRows) -> dict[str, Estimate]:
         n, k = int(filled.n.sum()), len(filled.n)
         omega = explained_of("omega_squared", omega, n, k, groups.between[1])
         epsilon = explained_of("epsilon_squared", epsilon, n, k, groups.ranks_between[1])
+        omega = _as_wide(groups, omega, groups.present[0], groups.between[1])
+        epsilon = _as_wide(groups, epsilon, groups.ranks, groups.ranks_between[1])
     return {**effects, "omega_squared": omega, "epsilon_squared": epsilon}
 
 
@@ -275,6 +284,19 @@ def _unit_superiority(groups: GroupedRows) -> Estimate:
     if theta in (0.0, 1.0) and units.min() > 1:
         return superiority_at_end(theta, int(units[0]), int(units[1]))
     return Estimate(theta, np.nan, np.nan)
+
+
+def _as_wide(groups: GroupedRows, e: Estimate, values: Floats, effect: float) -> Estimate:
+    """Return a share explained with an interval at least as wide as what units add to it makes it."""
+    _, codes, sampling = groups.present
+    if np.isnan(e.low):
+        return e
+    size, k = len(groups.labels), int(np.count_nonzero(groups.moments.n))
+    share = share_between(values, codes, size)
+    chance = (k - 1) * effect * (1 - share) / (len(codes) - k)  # what lies between groups where they do not differ
+    half = sampling.quantile * share_error(values, codes, size, sampling)
+    low, high = ratio_within(float(np.sqrt(max(share - chance, 0.0))), share, half)
+    return Estimate(e.estimate, min(e.low, low**2), max(e.high, high**2))
 
 
 def _widened(g: Estimate, units: Estimate, rows: Estimate) -> Estimate:

@@ -46,7 +46,7 @@ def level_strength(n: Floats, means: Floats, base: Floats, variance: Floats) -> 
     return np.where((present > 1) & (rho > 0), strength, np.inf)
 
 
-def shrunken_levels(n: NDArray[np.integer], mean: Floats, base: float, sd: float) -> Floats:
+def shrunken_levels(n: NDArray[np.integer], mean: Floats, base: float, sd: float, effect: float = 1.0) -> Floats:
     """Return each level's mean drawn towards the base as far as its rows ask for; the base where it has none.
 
     Parameters
@@ -55,8 +55,10 @@ def shrunken_levels(n: NDArray[np.integer], mean: Floats, base: float, sd: float
         Rows and mean (or rate) of each level, shape (L,).
     base, sd
         The mean of all rows, and the standard deviation within levels.
+    effect
+        What units inflate the variance of the levels' means by: they count as so many rows fewer.
     """
-    rows = n.astype(np.float64)
+    rows = n / (effect if effect > 1 else 1.0)
     away = np.where(rows > 0, np.nan_to_num(mean) - base, 0.0)
     scale = sd or float(np.max(np.abs(away), initial=0.0)) or 1.0
     strength = float(level_strength(rows, (away / scale)[:, None], np.zeros(1), np.array([float(sd > 0)])))

@@ -191,6 +191,8 @@ def _sound(seen: Seen, compared: Compared) -> bool:
         return False  # of a few counts nobody reads it
     if seen.name in ("cube_root", "reciprocal"):
         return compared.seen["log1p"].usable
+    if seen.name == "log1p":  # with neither zeros nor counts the 1 would say in what unit was measured
+        return compared.dispersion > 0 or not compared.seen["log"].usable
     if seen.transform is not None and seen.name in ("box_cox", "yeo_johnson"):
         width, was = np.ptp(seen.edges), np.ptp(compared.seen["as_is"].edges)
         shrunk = width / was if was > 0 else np.inf

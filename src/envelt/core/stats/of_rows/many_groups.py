@@ -123,7 +123,8 @@ def explained_interval(f: float, df1: float, df2: float, n: float) -> tuple[floa
 def explained_of(name: str, plain: Estimate, n: int, k: int, inflation: float) -> Estimate:
     """Return omega or epsilon squared of n rows in k groups with the interval of n / inflation rows.
 
-    The classical F is recovered from the estimate, and inverted at the effective number of rows.
+    The classical F is recovered from the estimate, and inverted at the effective number of rows; omega squared, which
+    takes off what is there by chance, is that of so many rows too.
     """
     e = plain.estimate
     if np.isnan(plain.low) or e >= 1:
@@ -132,4 +133,6 @@ def explained_of(name: str, plain: Estimate, n: int, k: int, inflation: float) -
         return Estimate(e, np.nan, np.nan)
     f = 1 + e * n / ((k - 1) * (1 - e)) if name == "omega_squared" else (e / (k - 1)) / ((1 - e) / (n - k))
     low, high = explained_interval(f / inflation, k - 1, float(n - k), n / inflation)
+    if name == "omega_squared":
+        e = (k - 1) * (f - inflation) / ((k - 1) * (f - inflation) + n)
     return Estimate(e, min(low, max(e, 0.0)), max(high, e))

@@ -115,10 +115,11 @@ def _likely(a: int, b: int, c: int, d: int) -> tuple[int, int]:
     return min(max(low, int(mean - reach)), a), max(min(high, int(mean + reach) + 1), a)
 
 
-def cramers_v(table: Ints, inflation: float = 1.0) -> Estimate:
+def cramers_v(table: Ints, inflation: float = 1.0, error: float | None = None, quantile: float = Z95) -> Estimate:
     """Bias-corrected Cramér's V with a 95 % interval; empty levels are dropped, 0/0 is 0.
 
-    ``inflation`` is the design effect of rows that come in units: the interval is that of n / inflation rows.
+    ``inflation`` is the design effect of rows that come in units: V and its interval are those of n / inflation rows.
+    ``error`` is the standard error of φ² where it is known better than from so many rows, ``quantile`` what it counts.
 
     References
     ----------
@@ -134,31 +135,41 @@ def cramers_v(table: Ints, inflation: float = 1.0) -> Estimate:
     df = (r - 1) * (c - 1)
     x2 = chi_square(table).statistic
     phi2 = x2 / n
-    v = v_of_phi_squared(phi2, n, r, c)
-    size = min(r, c) - 1
     fewer = n / inflation
+    v = v_of_phi_squared(phi2, fewer, r, c)
+    size = min(r, c) - 1
     low, high = (np.sqrt(noncentral_chi_square(x2 / inflation, df, s) / fewer / size) for s in (0.975, 0.025))
-    se = _phi_squared_se(table, fewer) / (2 * np.sqrt(phi2 * size)) if phi2 > 0 else 0.0
-    low, high = min(low, v - Z95 * se, v), max(high, v + Z95 * se, v)
+    if error is None:
+        error = phi_squared_error(table, fewer)
+    half = quantile * error / (2 * np.sqrt(phi2 * size)) if phi2 > 0 else 0.0
+    low, high = min(low, v - half, v), max(high, v + half, v)
     return Estimate(v, float(max(0.0, low)), float(min(1.0, high)))
 
 
 def v_of_phi_squared(phi2: float, n: float, r: int, c: int) -> float:
     """Return Bergsma's bias-corrected V of φ² = χ² / n in a table of r × c levels that all have rows.
 
-    Without the correction V of unrelated columns is about the root of df / n, and grows with their levels.
+    Without the correction V of unrelated columns is about the root of df / n, and grows with their levels. Of rows in
+    units n is how many rows would tell as much.
     """
+    if n <= 1:
+        return 0.0
     corrected = max(0.0, phi2 - (r - 1) * (c - 1) / (n - 1))
     smaller = min(r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)) - 1
     return min(1.0, float(np.sqrt(corrected / smaller))) if smaller > 0 else 0.0
 
 
-def _phi_squared_se(table: Ints, n: float) -> float:
-    """Delta-method standard error of φ² = Σ p_ij² / (p_i p_j) − 1 under multinomial sampling."""
+def phi_squared_influence(table: Ints) -> Floats:
+    """Return what a row of each cell adds to φ² = Σ p_ij² / (p_i p_j) − 1, times n, shape of the table; mean 0."""
     p = table / table.sum()
     rows, columns = p.sum(axis=1, keepdims=True), p.sum(axis=0, keepdims=True)
-    part = p * p / (rows * columns)
-    slope = 2 * p / (rows * columns) - part.sum(axis=1, keepdims=True) / rows
-    slope = slope - part.sum(axis=0, keepdims=True) / columns
-    variance = np.sum(p * slope**2) - np.sum(p * slope) ** 2
-    return float(np.sqrt(max(variance, 0.0) / n))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        part = p * p / (rows * columns)
+        slope = 2 * p / (rows * columns) - np.nansum(part, axis=1, keepdims=True) / rows
+        slope = np.nan_to_num(slope - np.nansum(part, axis=0, keepdims=True) / columns, nan=0.0, posinf=0.0, neginf=0.0)
+    return np.asarray(slope - np.sum(p * slope))
+
+
+def phi_squared_error(table: Ints, n: float) -> float:
+    """Return the delta-method standard error of φ² of n rows under multinomial sampling."""
+    return float(np.sqrt(np.sum(table * phi_squared_influence(table) ** 2) / table.sum() / n))
