@@ -28,17 +28,19 @@ from queue import Queue
 from typing import Any
 
 ROOT = Path(__file__).parents[1]
+WHOLE = ("formulas", "written_out", "invariances")
+WHOLE = ("formulas", "written_out", "invariances")
 STATS = (
-    "formulas", "statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against",
+    *WHOLE, "statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against",
     "contingency", "relations",
 )  # fmt: skip
 ROOMS = {
     "core/stats": STATS,
-    "core/relations": ("formulas", "relations", "relations_whole", "relations_shown", "units"),
-    "core/contingency": ("formulas", "contingency", "within", "tables", "mended"),
-    "core/against": ("formulas", "against", "within", "mended", "units"),
-    "core/within": ("formulas", "within", "contingency", "against", "relations", "mended", "units"),
-    "core/rank": ("formulas", "mended", "held_out", "tables", "study", "rows_and_outcomes"),
+    "core/relations": (*WHOLE, "relations", "relations_whole", "relations_shown", "panels", "units"),
+    "core/contingency": (*WHOLE, "contingency", "within", "tables", "mended"),
+    "core/against": (*WHOLE, "against", "within", "mended", "panels", "units"),
+    "core/within": (*WHOLE, "within", "contingency", "against", "relations", "mended", "units"),
+    "core/rank": (*WHOLE, "mended", "held_out", "tables", "study", "rows_and_outcomes"),
     "core/embed/quality.py": ("formulas", "embed"),
     "prepare": ("operations", "formulas", "preparation", "rows_and_outcomes", "reading"),
 }
