@@ -48,6 +48,12 @@ FINDINGS: dict[str, Entry] = {
     "nearly-constant": Entry("note", "inventory", f"one value holds {T.NEARLY_CONSTANT:.0%} of the rows"),
     "mostly-missing": Entry("caution, note", "inventory",
         f"over {T.MOSTLY_MISSING:.0%} of the rows are missing (of remarks a note)"),
+    "swapped-outliers": Entry("caution", "inventory",
+        f"in one row two numbers both lie over {T.SWAPPED_FAR:g} quartile distances from their medians, and each "
+        "would be ordinary in the place of the other"),
+    "redundant-flags": Entry("note", "inventory",
+        f"{T.FEWEST_FLAGS} or more flags of which never two are set in a row, where chance would set every two "
+        f"together in {T.FLAGS_EXPECTED} rows or more"),
     "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
     "missing-follows-outcome": Entry("caution", "inventory, contingency",
         f"a column goes missing more in one class ({100 * T.LEAST_POINTS:g} points or more), or with higher "
@@ -111,6 +117,9 @@ FINDINGS: dict[str, Entry] = {
         f"round number, wide enough to see ({T.STEP_SHARE:g} of a deviation)"),
     "excess-zeros": Entry("note", "distribution",
         "far more rows are exactly 0 than the values beside it lead to expect"),
+    "heaping-at-one-value": Entry("caution", "distribution",
+        f"{T.LONE_SHARE:.0%} of the rows or more have one value inside the range, {T.LONE_RATIO} times what the values "
+        "beside it lead to expect, and no other is a quarter as frequent"),
     "values-at-bound": Entry("caution", "distribution",
         "rows heap at the lowest or highest of many values, more than at any other: the instrument stops there"),
     "top-value": Entry("note", "distribution",
@@ -153,11 +162,15 @@ FINDINGS: dict[str, Entry] = {
         "the outcome goes one way along a column over all rows, and surely the other way within "
         f"{T.TURN_AGREE:.0%} of the levels of a third, by {100 * T.TURN_POINTS:g} points ({T.LEAST_SD:g} of a "
         "deviation) or more both ways"),
-    "vanishes-within": Entry("caution", "against, contingency, relations",
+    "turns-between-groups": Entry("note", "against, contingency",
+        f"the outcome surely rises along a column where a third has one value and falls where it has another, each by "
+        f"{T.OPPOSITE_SURE:g} standard errors and twice the least that matters"),
+    "vanishes-within": Entry("caution, note", "against, contingency, relations",
         f"with `by`: a difference over all rows, clear of nothing, of which at most {T.VANISH_LEFT:.0%} is left "
         "within the groups, where it is not clear or too small to matter, and the change is clear of chance; "
         f"between numbers a correlation of {T.WITHIN_LEAST:g} or more that falls to {T.WITHIN_LEFT:.0%}, and "
-        f"under {T.WITHIN_LEAST:g}, within the levels of a third column"),
+        f"under {T.WITHIN_LEAST:g}, within the levels of a third column; of all candidates (a note) a large difference "
+        f"of which at most {T.WITHIN_LITTLE:.0%} is left within the levels of another"),
     "groups-disagree": Entry("note", "against, contingency",
         "with `by`: the groups differ so much that no pooled number holds for all of them"),
     "counts-mislead": Entry("note", "contingency",
@@ -166,6 +179,12 @@ FINDINGS: dict[str, Entry] = {
         "along an ordered column, or a number, the rate or mean jumps once instead of rising step by step"),
     "empty-cell": Entry("note", "contingency",
         f"a combination has no row where {T.EMPTY_EXPECTED:g} or more are expected"),
+    "truncated-at-bound": Entry("note", "balance",
+        "an outcome counts, is never 0, and 1 is its most frequent value "
+        f"({T.FROM_ONE_SHARE:.0%} of the rows or more)"),
+    "bounded-by-total": Entry("caution", "balance",
+        "an outcome counts and is never above another number, which it reaches in "
+        f"{T.OUT_OF_REACHED:.0%} of the rows or more: so many of so many"),
     "outcome-drift": Entry("caution", "balance",
         f"the outcome's rate ({100 * T.LEAST_POINTS:g} points or more), or mean ({T.LEAST_SD:g} of a deviation), "
         "differs between units of the calendar, or years; names the extremes"),
@@ -194,16 +213,17 @@ FINDINGS: dict[str, Entry] = {
     "curved-relation": Entry("note", "relations, pairwise, against",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a straight "
         f"line; with the outcome {T.SHAPE_GAIN:.1%} and {T.SHAPE_OF_BETWEEN:.0%} of the differences between bins"),
-    "few-rows-correlate": Entry("caution", "relations, pairwise",
-        f"without {T.FEW_CARRY_MOST} rows at most a correlation of {T.FEW_CARRY_LEAST:g} or more halves, or "
-        "turns"),
-    "only-within": Entry("caution", "against, contingency, relations",
+    "few-rows-correlate": Entry("caution, note", "relations, pairwise",
+        f"without {T.FEW_CARRY_MOST} rows at most a correlation of {T.FEW_CARRY_LEAST:g} or more halves, or turns; or "
+        "without rows, up to a sixth of them, that lie beyond a gap as wide as all others reach (a note where there "
+        "is an outcome and neither column is it)"),
+    "only-within": Entry("caution, note", "against, contingency, relations",
         f"the reverse: a difference, or a correlation of {T.WITHIN_LEAST:g} or more, within groups, of which "
         f"over all rows at most {T.VANISH_LEFT:.0%} (of a correlation {T.WITHIN_LEFT:.0%}) shows, with p under "
-        f"{T.ONLY_P:g}"),
-    "equal-summaries": Entry("caution", "relations, pairwise",
+        f"{T.ONLY_P:g}; of all candidates a note"),
+    "equal-summaries": Entry("caution", "relations, pairwise, distribution, against",
         "columns whose mean, deviation (and correlation with a numeric outcome) agree to two digits, and whose "
-        "shapes do not"),
+        f"shapes do not; with `by`: {T.ALIKE_GROUPS} or more groups closer in both than chance makes them"),
     "more-together": Entry("note", "relations",
         "two candidates say surely more about the outcome together than the sum of both alone"),
     "never-normal": Entry("note", "transforms",

@@ -192,6 +192,75 @@ def stays(*, planted: bool = True) -> pd.DataFrame:
     return frame
 
 
+def yards(*, planted: bool = True) -> pd.DataFrame:
+    """Return 1,200 hives of 24 yards: what they brought in, and what goes with it only beside something else.
+
+    Planted: boxes go with the honey only through the bees, feeding shows only among hives of one strength, shade helps
+    on one slope and harms on another; three flags are one column cut up, scales were never read in two yards, forty
+    rows of a far place make a correlation, two cells of one row are swapped, half of the sums paid are round, a year of
+    building is a guess, and four looks have one mean and one deviation. In the clean twin these are drawn by chance.
+    """
+    r = np.random.default_rng(SEED + 9)
+    n = 1_200
+    bees = r.normal(22, 5, n).round(1)
+    boxes = np.clip(np.round((bees - 22) / 4 + r.normal(0, 1.7, n)) + 3, 1, 6) if planted else r.integers(1, 7, n)
+    strength = r.integers(0, 5, n)
+    feeding = np.where(r.random(n) < (0.9 - 0.2 * strength if planted else 0.5), "fed", "not fed")
+    slope, shade = r.choice(["north", "south", "flat"], n), r.choice(["shade", "sun"], n)
+    turn = np.where(slope == "south", 1.0, np.where(slope == "north", -1.0, 0.0)) * (shade == "shade")
+    honey = 10 + 0.6 * bees + 3.8 * strength + 6.4 * (feeding == "fed") + (4.0 * turn if planted else 0.0)
+    frame = pd.DataFrame({"bees_k": bees, "boxes": boxes.astype(int), "strength": strength, "feeding": feeding})
+    frame["slope"], frame["shade"], frame["yard"] = slope, shade, r.choice([f"Y{k}" for k in range(24)], n)
+    race = r.choice(4, n, p=[0.3, 0.3, 0.25, 0.15])
+    for k, name in enumerate(("dark", "light", "mixed")):
+        frame[name] = np.where(race == k if planted else r.random(n) < 0.3, "yes", "no")
+    frame["scale_kg"] = r.normal(40, 6, n).round(1)
+    gone = frame["yard"].isin(["Y3", "Y11"]) if planted else r.random(n) < 1 / 12
+    frame.loc[gone, "scale_kg"] = np.nan
+    frame["distance_m"], frame["nectar"] = r.gamma(4, 50, n).round(), r.normal(30, 6, n).round(1)
+    if planted:
+        frame.loc[:39, "distance_m"], frame.loc[:39, "nectar"] = r.normal(9_000, 200, 40).round(), r.normal(75, 4, 40)
+    frame["tall_cm"], frame["wide_cm"] = r.normal(180, 8, n).round(1), r.normal(52, 4, n).round(1)
+    if planted:
+        frame.loc[77, ["tall_cm", "wide_cm"]] = [51.0, 184.0]
+    round_sum = r.random(n) < (0.7 if planted else 0.04)
+    frame["loan"] = np.where(round_sum, 1_000 * np.round(r.gamma(6, 2, n)), 25 * np.round(r.gamma(6, 80, n)))
+    frame["built"] = np.where(r.random(n) < (0.3 if planted else 0.0), 1960, r.integers(1925, 2015, n))
+    frame["honey_kg"] = (honey + r.normal(0, 3, n)).round(2)
+    return frame
+
+
+def looks(*, planted: bool = True) -> pd.DataFrame:
+    """Return four looks at 30 hives each, weights that have one mean and one deviation and four shapes.
+
+    In the clean twin means and deviations differ as chance has it.
+    """
+    r = np.random.default_rng(SEED + 10)
+    drawn = [
+        r.normal(size=30),
+        r.uniform(size=30),
+        r.exponential(size=30),
+        np.repeat([0.0, 1.0], 15) + r.normal(0, 0.1, 30),
+    ]
+    weights = [(v - v.mean()) / v.std(ddof=1) for v in drawn] if planted else [r.normal(size=30) for _ in drawn]
+    frame = pd.DataFrame({"look": np.repeat(["first", "second", "third", "fourth"], 30)})
+    frame["weight_kg"] = (30 + 4 * np.concatenate(weights)).round(3)
+    frame["honey_kg"] = r.normal(20, 4, 120).round(2)
+    return frame
+
+
+def counts(*, planted: bool = True) -> pd.DataFrame:
+    """Return 300 frames: of how many cells looked at how many held mites; and how many bees a trap caught.
+
+    Planted: the cells with mites are never more than those looked at. In the clean twin the two have nothing to do
+    with each other.
+    """
+    r = np.random.default_rng(SEED + 11)
+    seen = r.integers(2, 15, 300)
+    held = r.binomial(seen if planted else np.full(300, 8), 0.6)
+    return pd.DataFrame({"cells": seen, "comb": r.choice(["old", "new"], 300), "with_mites": held})
+
+
 def pairs(*, planted: bool = True) -> pd.DataFrame:
     """Return 80 hives that were lost and two more beside each of them, that stood in the same apiary.
 
@@ -216,5 +285,6 @@ def _hives(*, planted: bool = True) -> pd.DataFrame:
 OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
     "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
     "sales": sales, "trial": trial, "pairs": pairs, "stays": stays,
+    "yards": yards, "looks": looks, "counts": counts,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

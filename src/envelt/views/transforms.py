@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pandas as pd
 
-from ..core.finding import Finding, by_weight
+from ..core.finding import Finding
 from ..core.transforms.answers import TransformsAnswers
 from ..core.transforms.compare import Compared, Seen
 from ..core.transforms.suggest import Suggestion
@@ -142,7 +142,7 @@ class TransformsView(View):
         return " · ".join(self.about[: -1 if self._outcome is None else -2])
 
     def _found(self) -> tuple[Finding, ...]:
-        return self._answers.judged[0].findings
+        return self._answers.findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.transforms import draw_transforms
@@ -216,7 +216,7 @@ class TransformsSheetView(View):
         return " · ".join(self._about)
 
     def _found(self) -> tuple[Finding, ...]:
-        return by_weight([f for j in self._answers.judged for f in j.findings])
+        return self._answers.findings
 
     def _picture(self, page: Page) -> Figure:
         from ..draw.transforms import draw_transforms_sheet

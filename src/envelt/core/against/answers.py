@@ -13,6 +13,7 @@ from ...errors import OptionError
 from ..columns.grouping import Grouping
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
+from ..distribution.alike import equal_groups
 from ..distribution.look import Look
 from ..estimate import UNDEFINED, UNDEFINED_TEST
 from ..finding import Finding, by_weight
@@ -136,5 +137,10 @@ class AgainstAnswers(Remade):
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
         turned = within_findings(self.within) if self.by is not None else []
+        a, by = self.asked, self.by
+        if by is not None and isinstance(a.outcome, NumericOutcome):
+            of = by.names, by.codes, len(by)
+            for name, values in ((a.outcome.name, a.outcome.values), (a.candidate.name, a.candidate.numbers)):
+                turned += [] if values is None else equal_groups(name, values, of, a.sampling)
         turned += [] if self.turns is None else self.turns.of(self.asked.candidate.name)
         return by_weight([*turned, *self.result.findings])

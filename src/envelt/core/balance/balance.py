@@ -23,6 +23,7 @@ from ..tallies.counts import Counts
 from ..words import plural
 from .drift import drifts
 from .gaps import outcome_missing, outcome_zeros
+from .limits import counted_from_one, counted_out_of
 
 
 @dataclass(frozen=True)
@@ -73,7 +74,10 @@ class BalanceAnswers(Remade):
         of = self.classes or self.numbers
         assert of is not None
         zeros = outcome_zeros(self.outcome)
-        found = [f for f in of.findings if not (zeros and f.code == "excess-zeros")]
+        zeros += [*counted_from_one(self.outcome), *counted_out_of(self.outcome, self.columns)]
+        found = [
+            f for f in of.findings if not (zeros and zeros[0].code == "outcome-zeros" and f.code == "excess-zeros")
+        ]
         missing = outcome_missing(self.outcome, self.columns, self.sampling)
         return by_weight([*missing, *zeros, *found, *drifts(self.outcome, self.columns, self.sampling, self.rows)])
 

@@ -18,7 +18,7 @@ from ..words import plural
 from .grades import grade_order
 from .labels import number_labels, short_label, time_label
 from .marks import says_nothing
-from .names import glued_id, hints, names_rows
+from .names import glued_id, hints, is_measure, names_rows
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
 from .times import are_parts_of_years, is_clock
 
@@ -321,6 +321,8 @@ def _quantity(c: Whole) -> Detected | None:
     by_chance = abs(spread - 1) < min(3 * np.sqrt(2 / c.present), T.AS_POISSON_COUNTS)
     if (ends[0] < 0 or ends[0] - 1 > T.EMPTY_BOTTOM * ends[1]) and not by_chance:
         return Detected("continuous", f"{c.span}, hardly any near 0: a measure in whole units")
+    if c.distinct >= T.MEASURED_BY_NAME and is_measure(c.name):
+        return Detected("continuous", f"{c.span}; by its name, a measure in whole units", other="discrete")
     return None
 
 

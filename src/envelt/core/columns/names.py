@@ -35,6 +35,17 @@ NAMES = {
     r"|deaths|fatalities|injuries|accidents|crashes|freq|frequency|cites|citations|hits|runs|walks|students|pupils"
     r"|holders|stations|ads|jobs|trials|pages|cases",
 }
+_MEASURED = re.compile(
+    r"(?:^|[_\W])(?:ages?|height|hgt|weight|wgt|length|width|depth|thickness|slope|angle|distance|dist|duration|wait"
+    r"|waiting|gestation|income|wages?|salary|earnings|prices?|costs?|score|mpg|months$|minutes|seconds|hours"
+    r"|temperature|temp|pressure|humidity|hum|dose|experience|elevation|altitude|speed|tenure|area|yrs|percent|pct)"
+    r"(?:$|[_\W]|\d)"
+)
+"""A word for what is measured: told of whole numbers with values near 0, where their spread leaves it open."""
+_SUM = re.compile(
+    r"(?:^|[_\W])(?:amount|amt|loan|loans|price|cost|costs|income|salary|wage|wages|fee|fees|rent|budget|donation|paid"
+    r"|payment|sales|revenue|turnover|funded|credit|debt|balance|value|bid|offer)(?:$|[_\W]|\d)"
+)
 _AMOUNT = re.compile(
     r"[_\W](income|population|pop|mpg|lines|rate|ratio|share|percent|pct|price|cost|costs|amount|total|area|size|length"
     r"|width|height|weight|depth|speed|time|duration|days|hours|minutes|age|score|tax|sales|budget|density|km|kg|feet"
@@ -88,6 +99,16 @@ def hints(name: str, at: str) -> bool:
     """Say whether a name hints at ``names``, ``codes``, ``identifiers``, ``grades`` or ``counts``."""
     snake = spelt_apart(name)
     return bool(_NAMES[at].search(snake)) and not (at == "names" and _AMOUNT.search(snake))
+
+
+def is_measure(name: str) -> bool:
+    """Say whether a name says that its values are measured, not counted: an age, a height, a price."""
+    return bool(_MEASURED.search(spelt_apart(name)))
+
+
+def is_sum(name: str) -> bool:
+    """Say whether a name says that its values are sums of money: a loan, a price, an income."""
+    return bool(_SUM.search(spelt_apart(name)))
 
 
 def names_rows(name: str) -> bool:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..columns.labels import number_label, short_label
+from ..columns.names import is_sum
 from ..columns.times import is_quantity
 from ..estimate import UNDEFINED_TEST, Significance
 from ..finding import Finding, marked
@@ -23,6 +24,7 @@ from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows
 from ..words import be, p_text, plural
+from .lone import lone_value, said_of_lone
 from .tails import Advise, RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
 
 Floats = NDArray[np.float64]
@@ -97,6 +99,7 @@ def column_shape_of(
     found: list[Finding] = []
     if len(ordered) == 0 or not is_quantity(name, ordered):
         few = _few_values(name, ordered) if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1] else []
+        few += said_of_lone(name, lone_value(ordered, step, effect) if len(ordered) else None, len(ordered))
         return ColumnShape(name, step, None, None, None, dip, spread, tuple(few))
     if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1]:
         found += _few_values(name, ordered)
@@ -110,6 +113,7 @@ def column_shape_of(
             found += [f for f in beyond if not (tail and f.code == "many-outliers")] + tail
             found += centre_disagrees(name, summary)
             found += _spikes(name, spikes)
+            found += said_of_lone(name, None if spikes else lone_value(ordered, step, effect), len(ordered))
             peaks = _peaks(name, body, dip, spread)
             found += peaks
             found += [] if peaks or spikes else _widths(name, body, bins, step)
@@ -152,7 +156,8 @@ def _spikes(name: str, spikes: RoundSpikes | None) -> list[Finding]:
         return []
     spacing = number_label(spikes.spacing)
     nearly_all = spikes.share >= T.SPIKE_RESOLUTION
-    why = f"they are recorded to {spacing}, with a few between" if nearly_all else "numbers were rounded or guessed"
+    habit = "people ask for, or tell, round sums" if is_sum(name) else "numbers were rounded or guessed"
+    why = f"they are recorded to {spacing}, with a few between" if nearly_all and not is_sum(name) else habit
     return [
         Finding(
             "round-number-spikes",

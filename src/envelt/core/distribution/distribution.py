@@ -26,6 +26,7 @@ from ..shapes.spikes import round_spikes
 from ..stats.group_pairs import all_pairs
 from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows, one_group
+from .alike import equal_groups
 from .chosen import MOST_AS_ROWS, MOST_DENSITIES, MOST_IN_LINE, chosen_picture
 from .column_findings import ColumnShape, column_shape_of, heaped_ends
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs
@@ -221,6 +222,9 @@ class NumberDistribution(Remade):
         if len(self.groups) > 1 and not self.dates:
             by, summary = self.groups.names, self.summary
             findings += few_rows(self.name, summary.labels, summary.moments.n, by)
+            if len(self.columns) == 1 and self.groups.names:
+                of = (self.groups.names, self.rows.codes, len(self.groups))
+                findings += equal_groups(self.name, self.rows.values, of, self.rows.sampling)
             findings += spread_differs(self.name, self.rows, by)
             findings += small_difference(self.name, self.rows, self.overlap, by)
             if self.look.picture == "interval":

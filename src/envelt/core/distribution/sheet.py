@@ -37,6 +37,7 @@ STORIES = {
     "gross-outliers": "{} have values far out",
     "round-number-spikes": "{} heap at round values",
     "values-at-bound": "{} heap at an end",
+    "heaping-at-one-value": "{} heap at one value",
 }
 MOST_NAMED = 6
 """Columns of which a note of many says its numbers."""

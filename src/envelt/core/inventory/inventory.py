@@ -19,6 +19,7 @@ from .quality.absent import missing_findings
 from .quality.absent_where import missing_where
 from .quality.copies import copy_findings
 from .quality.crossed import crossed_findings
+from .quality.flags import exclusive_flags
 from .quality.follows import follow_findings
 from .quality.later import later_findings
 from .quality.levels import level_findings
@@ -26,6 +27,7 @@ from .quality.rare import rare_findings
 from .quality.recipes import recipe_findings
 from .quality.repeats import repeat_findings
 from .quality.structure import shared_values
+from .quality.swapped import swapped_values
 from .quality.values import date_order_findings, value_findings
 from .thumbnail import Shape, column_shape
 
@@ -102,6 +104,8 @@ def quality_findings(
         ("copies", lambda: copy_findings(table)),
         ("recipes", lambda: recipe_findings(table, name)),
         ("follows", lambda: follow_findings(table, name, sampling)),
+        ("swapped", lambda: swapped_values(table)),
+        ("flags", lambda: exclusive_flags(table, name)),
         ("later", lambda: later_findings(table, outcome, sampling)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("dates", lambda: date_order_findings(table)),

@@ -11,6 +11,7 @@ import numpy as np
 from ..columns.grouping import Grouping
 from ..columns.outcome import ClassOutcome, Outcome
 from ..columns.table import Table
+from ..distribution.alike import equal_groups
 from ..finding import Finding, by_weight
 from ..inventory.quality.copies import copy_findings
 from ..kept import Remade
@@ -21,10 +22,12 @@ from . import findings as said
 from .differ import Differs, differing
 from .groups import Alike, Inflation, alike, inflation
 from .relations import Correlating, Relations, relate
-from .side import Side, side_of
+from .side import Side, numbers_of, side_of
 from .together import Joint, joint_shares
 
 MOST_PARTS = 12
+MOST_ALIKE = 2
+"""Columns whose groups agree too well that are named."""
 
 
 class RelatedPart(NamedTuple):
@@ -138,9 +141,14 @@ class RelationsAnswers(Remade):
         found = self.repeats
         found += said.said_of_inflation(self.inflation, relations.names, self.groups)
         found += said.said_of_curves(relations, self.outcome)
-        found += said.carried_by_few(relations, [str(r) for r in self.table.rows])
+        found += said.carried_by_few(relations, [str(r) for r in self.table.rows], self.outcome)
         found += said.said_of_levels(relations, self.sampling, self.outcome)
         found += said.equal_summaries(relations, self.outcome, self.sampling)
+        if self.by is not None:
+            of = (self.by.names, self.by.codes, len(self.by))
+            numbers = [s for s in relations.sides if s.what == "number"]
+            alike = [f for s in numbers for f in equal_groups(s.name, numbers_of(s), of, self.sampling)]
+            found += alike[:MOST_ALIKE]
         if self.outcome is not None:
             found += said.said_together(self.together, self.outcome)
         return by_weight(found)

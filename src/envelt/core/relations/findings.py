@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy import special, stats
 
 from .. import thresholds as T
+from ..columns.labels import number_label
 from ..finding import Finding, marked
 from ..magnitude import in_unit, spread_of
 from ..shapes.ranks import ranks_of, run_lengths
@@ -144,9 +145,10 @@ def said_of_curves(relations: Relations, outcome: str | None = None) -> list[Fin
     return sorted(found, key=lambda f: (outcome not in f.columns, -f.evidence["gain"]))[:3]
 
 
-def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
+def carried_by_few(relations: Relations, labels: list[str], outcome: str | None = None) -> list[Finding]:
     """Find correlations that a few rows make, or hide: without them they halve or turn, or are twice as large.
 
+    So do rows that lie apart from all others, up to a sixth of them. With the outcome it is a caution, and comes first.
     The influence of a row on r is z_x z_y − r (z_x² + z_y²) / 2 (Devlin, Gnanadesikan & Kettenring 1975, Biometrika 62,
     531–545).
     """
@@ -166,23 +168,61 @@ def carried_by_few(relations: Relations, labels: list[str]) -> list[Finding]:
             hidden = side > 0 and abs(left) >= T.FEW_CARRY_LEAST and abs(r) <= abs(left) / 2
             if made or hidden:
                 at = [labels[k] for k in np.sort(pair.rows[out])]
-                found.append(_carried((names[pair.i], names[pair.j]), (r, left), at, n, made))
+                found.append(_carried((names[pair.i], names[pair.j]), (r, left), at, n, made, outcome))
                 break
-    return found[:2]
+        else:
+            found += _carried_apart(pair, (names[pair.i], names[pair.j]), r, labels, outcome)
+    return sorted(found, key=lambda f: outcome not in f.columns)[:2]
 
 
-def _carried(pair: tuple[str, str], r: tuple[float, float], at: list[str], n: int, made: bool) -> Finding:
+def _carried_apart(
+    pair: _Pair, both: tuple[str, str], r: float, labels: list[str], outcome: str | None
+) -> list[Finding]:
+    """Say where rows beyond a wide gap of either number make a correlation that the others have not."""
+    n = len(pair.x)
+    for name, values in zip(both, (pair.x, pair.y), strict=True):
+        out = _beyond_a_gap(values)
+        if out is None or abs(r) < T.FEW_CARRY_LEAST:
+            continue
+        left = pearson_coefficient(pair.x[~out], pair.y[~out])
+        if abs(left) <= abs(r) / 2 or left * r <= 0:
+            at = [labels[k] for k in np.sort(pair.rows[out])]
+            ends = dict.fromkeys(number_label(float(v)) for v in (values[out].min(), values[out].max()))
+            where = f"they have {marked(name)} of {' to '.join(ends)}, apart from all others"
+            return [_carried(both, (r, left), at, n, True, outcome, where)]
+    return []
+
+
+def _beyond_a_gap(values: Floats) -> NDArray[np.bool_] | None:
+    """Return the rows, a sixth at most, beyond a gap as wide as all others reach; nothing where there are none."""
+    order = np.sort(values)
+    n, most = len(order), max(1, int(T.APART_SHARE * len(order)))
+    steps = np.diff(order)
+    low, high = steps[:most], steps[n - 1 - most :]
+    k = int(np.argmax(high)) + n - 1 - most
+    if steps[k] >= order[k] - order[0] > 0:
+        return np.asarray(values > order[k])
+    j = int(np.argmax(low))
+    if steps[j] >= order[-1] - order[j + 1] > 0:
+        return np.asarray(values < order[j + 1])
+    return None
+
+
+def _carried(
+    pair: tuple[str, str], r: tuple[float, float], at: list[str], n: int, made: bool, outcome: str | None,
+    where: str = "",
+) -> Finding:  # fmt: skip
     (a, b), few = pair, len(at)
     one = few == 1
     verb = ("carries" if one else "carry") if made else ("hides" if one else "hide")
     what = "it" if made else "how they go together"
     return Finding(
         "few-rows-correlate",
-        "caution",
+        "caution" if outcome is None or outcome in pair else "note",
         (a, b),
         f"{marked(a)} and {marked(b)} correlate at {r[0]:.2f}, but {plural(few, 'row')} of {n:,} {verb} {what}: "
         f"without {'it' if one else 'them'} {r[1]:.2f} (row{'' if one else 's'} {', '.join(at[:5])}"
-        f"{', …' if few > 5 else ''}).",
+        f"{', …' if few > 5 else ''}){'; ' if where else ''}{where}.",
         "Look at these rows before believing the number; Spearman's is less at their mercy.",
         {"r": r[0], "without": r[1], "rows": at},
     )

@@ -67,6 +67,7 @@ class Relations(Remade):
     seed: int
     _settled: NDArray[np.int8] | None
     _explained: Explained
+    _order: Floats
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -88,11 +89,12 @@ class Relations(Remade):
         """Strength of pairs in which each tells the other; 0 where one only follows from the other.
 
         A correlation ratio says how far the number follows from the level, and V of two columns how far the one with
-        fewer levels follows from the other.
+        fewer levels follows from the other. Of two numbers along a curve it is that of their ranks.
         """
         size = np.array([s.size for s in self.sides], float)
         unlike = np.maximum(size[:, None], size) > T.LIKE_LEVELS * np.minimum(size[:, None], size)
-        return np.where((self.method == RATIO) | ((self.method == V) & unlike), 0.0, self.strength)
+        one_way = np.where(np.isnan(self._order), 0.0, self._order)
+        return np.where((self.method == RATIO) | ((self.method == V) & unlike), one_way, self.strength)
 
     def upper(self, at_least: float | None = None) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
         """Return the pairs, the strongest first; those of a strength at least."""
@@ -194,6 +196,7 @@ def relate(
         seed,
         forms,
         explained,
+        made.order,
     )
 
 
@@ -208,6 +211,7 @@ class _Made:
         self.statistic, self.effect = np.full((p, p), np.nan), np.ones((p, p))
         self.df = np.zeros((p, p, 2))
         self.tied = np.ones((p, p))
+        self.order = np.full((p, p), np.nan)
 
     def put(self, at: list[int], matrix: Matrix, method: int) -> None:
         """Put the coefficients of some columns in."""
@@ -309,6 +313,7 @@ def _choose_by_form(
         ratio = _along_bins(numbers_of(sides[i]), numbers_of(sides[j]), sampling)
         if not ratio.value <= abs(spearman.r[a, b]):
             made.explained(i, j, ratio, RATIO)
+            made.order[i, j] = made.order[j, i] = abs(spearman.r[a, b])
 
 
 def _along_bins(x: Floats, y: Floats, sampling: Sampling) -> Strength:

@@ -66,7 +66,7 @@ def round_spikes(ordered: Floats, step: float, effect: float = 1.0) -> RoundSpik
     if high - low > LARGEST_GRID:
         return None
     q1, q3 = sorted_quantiles(q.astype(np.float64), np.array([0.25, 0.75]))
-    seen = [m for m in T.SPIKE_MULTIPLES if T.STEP_SHARE * (q3 - q1) / 1.349 <= m <= q3 - q1]
+    seen = [m for m in _looked_for(step) if T.STEP_SHARE * (q3 - q1) / 1.349 <= m <= q3 - q1]
     if not seen:
         return None
     counts = np.bincount(q - low).astype(np.float64)
@@ -88,6 +88,14 @@ def round_spikes(ordered: Floats, step: float, effect: float = 1.0) -> RoundSpik
             values = tuple(float(v) * step for v in np.sort(top))
             found = RoundSpikes(m * step, float(here.sum()) / n, expected / n, values)
     return found
+
+
+def _looked_for(step: float) -> list[int]:
+    """Return the multiples of a step that people round to, and those that make a round number of it: 40 × 25."""
+    first = int(np.floor(np.log10(step)))
+    rounds = [part * 10.0**k / step for k in range(first, first + 4) for part in (1.0, 2.5, 5.0)]
+    whole = {round(m) for m in rounds if 1 < m <= T.SPIKE_MULTIPLES[-1] and abs(m - round(m)) < 1e-9 * m}
+    return sorted(whole | set(T.SPIKE_MULTIPLES))
 
 
 def _are_twelfths(ordered: Floats, step: float) -> bool:

@@ -14,7 +14,7 @@ from ..parallel import Slowly
 from ..stats.heldout import HeldOutRows
 from ..stats.sampling import Sampling
 from .compare import Compared, compare
-from .findings import said_of_transforms
+from .findings import said_of_all, said_of_transforms
 from .suggest import Suggestion, suggest
 
 MOST_GROUPS = 12
@@ -100,6 +100,12 @@ class TransformsAnswers(Remade):
                 report(i, len(self.every), one.column.name)
                 one.suggestion  # noqa: B018 - so that what takes long is shown
         return self.every
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What there is to say of the columns, of several what is alike at once."""
+        found = [f for j in self.judged for f in j.findings]
+        return by_weight(found if len(self.every) == 1 else said_of_all(found))
 
     @cached_property
     def groups(self) -> list[JudgedGroup]:

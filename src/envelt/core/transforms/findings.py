@@ -20,6 +20,11 @@ INSTEAD = {
 }
 
 
+CAUSES = {"spike": "many rows share one value", "zeros": "many rows are 0", "peaks": "two peaks"}
+MOST_NAMED = 6
+"""Columns that a note of many names."""
+
+
 def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Finding]:
     """Say what keeps a column from being normal, and which transform makes its relation with the outcome straighter."""
     found = []
@@ -60,3 +65,35 @@ def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Findi
             )
         )
     return found
+
+
+def said_of_all(found: list[Finding]) -> list[Finding]:
+    """Say at once what is so of several columns: why no scale evens them, which scales a straight line gains by."""
+    alike = {code: [f for f in found if f.code == code] for code in ("never-normal", "straighter-with")}
+    out = [f for f in found if len(alike.get(f.code, [])) < 2]
+    never, straighter = alike["never-normal"], alike["straighter-with"]
+    if len(never) > 1:
+        of = {cause: [f.columns[0] for f in never if f.evidence["cause"] == cause] for cause in NEVER}
+        told = "; ".join(f"{_listed(names)} ({CAUSES[c]})" for c, names in of.items() if names)
+        out.append(_of_many(never, f"No transform makes {len(never)} numbers normal: {told}."))
+    if len(straighter) > 1:
+        straighter.sort(key=lambda f: f.evidence["as_is"] - f.evidence["outcome_share"])
+        told = ", ".join(
+            f"{marked(f.columns[0])} by {f.evidence['transform']} ({f.evidence['as_is']:.3f} → "
+            f"{f.evidence['outcome_share']:.3f})" for f in straighter[:MOST_NAMED]
+        )  # fmt: skip
+        more = f" and {len(straighter) - MOST_NAMED} more" if len(straighter) > MOST_NAMED else ""
+        text = f"A straight line says more of the outcome in another scale of {len(straighter)} numbers (held-out "
+        out.append(_of_many(straighter, f"{text}share as it is → by it): {told}{more}."))
+    return out
+
+
+def _listed(names: list[str]) -> str:
+    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    return ", ".join(map(marked, names[:MOST_NAMED])) + more
+
+
+def _of_many(found: list[Finding], statement: str) -> Finding:
+    columns = tuple(f.columns[0] for f in found)
+    evidence = {"columns": {f.columns[0]: f.evidence for f in found}}
+    return Finding(found[0].code, "note", columns, statement, found[0].advice, evidence)

@@ -12,6 +12,7 @@ from typing import NamedTuple
 from .. import thresholds as T
 
 TURNS, VANISHES, ONLY = "turns-round", "vanishes-within", "only-within"
+OPPOSITE = "turns-between-groups"
 ENDS = {
     TURNS: "it turns round",
     VANISHES: "it vanishes within them",

@@ -1,4 +1,7 @@
-"""Relations that turn round: one direction over all rows, the other within the levels of a third column."""
+"""What becomes of candidates' relations to the outcome within the levels of other columns, of all pairs of them.
+
+They turn round, vanish, or show only there.
+"""
 
 from __future__ import annotations
 
@@ -8,6 +11,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import special
 
 from ...errors import option
 from .. import thresholds as T
@@ -19,22 +23,36 @@ from ..finding import Finding, marked
 from ..kept import Remade
 from ..parallel import Progress, Slowly
 from ..stats.sampling import Sampling
-from .rule import TURNS, Relation, becomes, least_points, named
+from .joint import (
+    joint,
+    marginal,
+    near_copies,
+    scores_of,
+    share_of_variance,
+    slope_along,
+    stand_for_each_other,
+    surely,
+    z_of,
+)
+from .rule import ONLY, OPPOSITE, TURNS, VANISHES, Demands, Relation, becomes, least_points
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
-BLOCK = 1 << 15
-SCREENED = 50_000
+SCREENED = 25_000
 """So many rows show any turn worth a word, before all are looked at."""
+MOST_SAID = 2
+"""Columns within which relations vanish, or within which alone they show, that are said."""
 
 
 @dataclass(frozen=True)
 class TurnRound:
-    """A relation that turns round.
+    """A relation that turns round, vanishes or shows only within the levels of another column.
 
     Parameters
     ----------
+    code
+        What becomes of it, as in `rule`.
     name, within
         The candidate, and the column within whose levels it turns.
     overall, inside
@@ -46,8 +64,12 @@ class TurnRound:
         How many levels of ``within`` go the way of ``inside``, of how many.
     steps
         From the one end to the other.
+    opposite
+        Of opposite directions the levels of ``within`` in which the outcome rises and falls; then ``overall`` is the
+        one and ``inside`` the other.
     """
 
+    code: str
     name: str
     within: str
     overall: Estimate
@@ -57,6 +79,7 @@ class TurnRound:
     agreeing: int
     levels: int
     steps: int
+    opposite: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -103,7 +126,7 @@ def turns_among(
 ) -> list[TurnRound]:
     """Search columns for relations that turn round.
 
-    Of many rows a share of 50,000 or more is looked at first, and what turns round there on all.
+    Of many rows a share of 25,000 or more is looked at first, and what turns round there on all.
 
     Parameters
     ----------
@@ -161,13 +184,16 @@ def turn_rounds(
         for centre in (y[:1].sum(), (y - y[:1].sum()).sum() / max(len(y), 1)):
             y = y - centre  # squares of what is left keep their digits at any offset
     columns = [c.take(known) for c in candidates]
-    scores = [_scores(c) for c in columns]
-    overall = [_marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
-    moving = [
-        abs(_z(e)) >= T.TURN_OVERALL and not c.time and (only is None or c.name == only)
-        for c, e in zip(columns, overall, strict=True)
-    ]
-    held = [_share_of_variance(c, y) for c in columns]
+    scores = [scores_of(c, y) for c in columns]
+    overall = [marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
+    moving = np.array(
+        [
+            not c.time and (only is None or c.name == only) and np.count_nonzero(~np.isnan(s)) > 1
+            for c, s in zip(columns, scores, strict=True)
+        ],
+        bool,
+    )
+    held = [share_of_variance(c, y) for c in columns]
     if isinstance(outcome, ClassOutcome):
         floor = least_points(float(outcome.is_event[known].mean()))
     else:
@@ -179,118 +205,16 @@ def turn_rounds(
             progress(i, len(columns), first.name)
         for j in range(i + 1, len(columns)) if moving[i] else movers[movers > i].tolist():
             pair = [(k, m) for k, m in ((i, j), (j, i)) if moving[k] and held[m] <= T.TURN_SHARE]
-            parts = _joint(first, columns[j], y) if pair else None
-            if parts is None or _stand_for_each_other(first, columns[j], parts[0]):
+            parts = joint(first, columns[j], y) if pair else None
+            if parts is None or stand_for_each_other(first, columns[j], parts[0]):
                 continue
             for a, b in pair:
                 of = list(parts) if a == i else [v.T for v in parts]
                 seen = _inside(columns[a], columns[b], scores[a], overall[a], of, inflation, floor)
-                if seen is not None:
+                alike = seen is not None and seen.code in (VANISHES, ONLY) and near_copies(parts[0])
+                if seen is not None and not alike:
                     found.append(seen)
-    return sorted(found, key=lambda t: -abs(_z(t.inside)))
-
-
-def _scores(c: Coarse) -> Floats:
-    """Return the place of each level; of two levels apart, NaN for all but the two largest."""
-    if c.ordered:
-        return np.arange(len(c.labels), dtype=float)
-    n = np.bincount(c.codes[c.codes >= 0], minlength=len(c.labels))
-    two = np.sort(np.argsort(-n, kind="stable")[:2])
-    scores = np.full(len(c.labels), np.nan)
-    scores[two] = [0.0, 1.0]
-    return scores
-
-
-def _z(e: Estimate) -> float:
-    half = (e.high - e.low) / (2 * Z95)
-    return e.estimate / half if half > 0 else 0.0
-
-
-def _sums(cell: Codes, y: NDArray[Any], size: int) -> tuple[Floats, Floats, Floats]:
-    """Return rows, and the sums of the outcome and of its square, in each cell."""
-    if y.dtype == np.bool_:
-        both = np.bincount(cell * 2 + y, minlength=2 * size).reshape(size, 2).astype(float)
-        return both.sum(axis=1), both[:, 1], both[:, 1]
-    n = np.bincount(cell, minlength=size).astype(float)
-    with np.errstate(over="ignore"):  # of numbers whose squares are none nothing is claimed
-        total, squared = (np.bincount(cell, weights=v, minlength=size).astype(float) for v in (y, y * y))
-    return n, total, squared
-
-
-def _marginal(c: Coarse, scores: Floats, y: NDArray[Any], inflation: float) -> Estimate:
-    keep = c.codes >= 0
-    codes = c.codes if keep.all() else c.codes[keep]
-    n, total, squared = _sums(codes.astype(np.int64), y if keep.all() else y[keep], len(c.labels))
-    return _slope(scores, n[:, None], total[:, None], squared[:, None], inflation)
-
-
-@np.errstate(over="ignore", invalid="ignore")
-def _share_of_variance(c: Coarse, y: NDArray[Any]) -> float:
-    """Return the share of the outcome's variance that lies between the levels of a column."""
-    keep = c.codes >= 0
-    n, total, squared = _sums(c.codes[keep].astype(np.int64), y[keep], len(c.labels))
-    rows = float(n.sum())
-    if rows == 0:
-        return 0.0
-    mean = total.sum() / rows
-    whole = squared.sum() / rows - mean**2
-    between = np.sum(total**2 / np.maximum(n, 1)) / rows - mean**2
-    return float(between / whole) if whole > 0 else 0.0
-
-
-def _stand_for_each_other(a: Coarse, b: Coarse, n: Floats) -> bool:
-    """Say whether two columns in several ordered levels are so alike that within one there is little of the other."""
-    graded = a.ordered and b.ordered and min(n.shape) > 3
-    return graded and abs(_correlation(n)) >= T.TURN_SAME
-
-
-def _correlation(n: Floats) -> float:
-    """Return the correlation of the places of rows and columns of a table; 0 where one does not vary."""
-    x, y = (np.arange(size, dtype=float) for size in n.shape)
-    total = max(float(n.sum()), 1.0)
-    x, y = x - float(n.sum(axis=1) @ x) / total, y - float(n.sum(axis=0) @ y) / total
-    spread = float(n.sum(axis=1) @ x**2) * float(n.sum(axis=0) @ y**2)
-    return float(x @ n @ y) / float(np.sqrt(spread)) if spread > 0 else 0.0
-
-
-def _joint(a: Coarse, b: Coarse, y: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
-    size = len(b.labels)
-    shape = (len(a.labels), size)
-    sums = [np.zeros(shape) for _ in range(3)]
-    # block by block, so that what is counted stays in the cache
-    for start in range(0, len(y), BLOCK):
-        part = slice(start, start + BLOCK)
-        first, second, of = a.codes[part], b.codes[part], y[part]
-        keep = (first >= 0) & (second >= 0)
-        cell = first.astype(np.int64) * size + second
-        if not keep.all():
-            cell, of = cell[keep], of[keep]
-        for total, added in zip(sums, _sums(cell, of, shape[0] * size), strict=True):
-            total += added.reshape(shape)
-    return sums[0], sums[1], sums[2]
-
-
-@np.errstate(over="ignore", invalid="ignore")
-def _slope(scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0) -> Estimate:
-    """Return the slope common to the columns of a table of rows, with an interval that lets cells vary freely.
-
-    Slope = Σ_j Σ_i n_ij (s_i − s̄_j) ȳ_ij / Σ_j Σ_i n_ij (s_i − s̄_j)²; its variance takes each cell's own variance.
-    """
-    use = ~np.isnan(scores)
-    s, n, total, squared = scores[use][:, None], n[use], total[use], squared[use]
-    columns = np.maximum(n.sum(axis=0), 1)
-    away = s - (n * s).sum(axis=0) / columns
-    sxx = float(np.sum(n * away**2))
-    if sxx <= 0:
-        return Estimate(0.0, -np.inf, np.inf)
-    slope = float(np.sum(away * total)) / sxx
-    mean = total / np.maximum(n, 1)
-    variance = np.maximum(squared / np.maximum(n, 1) - mean**2, 0.0)
-    pooled = float(np.sum(n * variance)) / max(float(n.sum()), 1.0)
-    # a cell of few rows borrows from all
-    variance = (n * variance + 5 * pooled) / (n + 5)
-    se = np.sqrt(inflation * float(np.sum(away**2 * n * variance))) / sxx
-    return Estimate(slope, slope - Z95 * se, slope + Z95 * se)
+    return sorted(found, key=lambda t: -abs(z_of(t.inside)))
 
 
 def _inside(
@@ -301,32 +225,80 @@ def _inside(
     if readable.sum() < 2:
         return None
     n, total, squared = n[:, readable], total[:, readable], squared[:, readable]
-    inside = _slope(scores, n, total, squared, inflation)
-    ends = np.flatnonzero(~np.isnan(scores))
+    inside = slope_along(scores, n, total, squared, inflation)
+    ends = int(np.nanargmin(scores)), int(np.nanargmax(scores))
+    steps = float(scores[ends[1]] - scores[ends[0]])
     over_all, within = (
-        Relation(e.estimate * (len(ends) - 1), abs(_z(e)) >= sure)
-        for e, sure in ((overall, T.TURN_OVERALL), (inside, T.TURN_SURE))
+        Relation(e.estimate * steps, abs(z_of(e)) >= sure)
+        for e, sure in ((overall, surely(a, scores, T.TURN_OVERALL)), (inside, T.TURN_SURE))
     )
-    if becomes(over_all, within, np.nan, named(floor)) != TURNS:
-        return None
-    each = [_slope(scores, n[:, [k]], total[:, [k]], squared[:, [k]]).estimate for k in range(n.shape[1])]
-    agreeing = int(np.sum(np.sign(each) == np.sign(inside.estimate)))
-    if agreeing < 2 or agreeing < T.TURN_AGREE * len(each):
+    # the one over all rows is the surer, and what they share counts once: the change varies less than the inner slope
+    error = (inside.high - inside.low) / (2 * Z95)
+    change = float(2 * special.ndtr(-abs(overall.estimate - inside.estimate) / error)) if error > 0 else np.nan
+    least = T.WITHIN_LARGE * floor
+    code = becomes(over_all, within, change, Demands(floor, least, T.WITHIN_LITTLE, T.WITHIN_CHANGE, T.WITHIN_CHANGE))
+    each = [slope_along(scores, n[:, [k]], total[:, [k]], squared[:, [k]], inflation) for k in range(n.shape[1])]
+    agreeing = int(sum(np.sign(e.estimate) == np.sign(inside.estimate) for e in each))
+    by_means = not a.ordered and len(a.labels) > 2  # levels in the order of their means over all rows
+    agree = agreeing >= max(2, T.TURN_AGREE * len(each))
+    if code is not None and not (code == VANISHES or (agree and not (code == ONLY and by_means))):
+        code = None
+    up, down = (max(each, key=lambda e: s * z_of(e)) for s in (1, -1))
+    far = min(z_of(up), -z_of(down)) >= T.OPPOSITE_SURE and min(up.estimate, -down.estimate) * steps >= 2 * floor
+    opposite: tuple[str, ...] = ()
+    if far and not by_means and code != TURNS:
+        code, (overall, inside) = OPPOSITE, (up, down)
+        labels = [b.labels[k] for k in np.flatnonzero(readable)]
+        opposite = labels[each.index(up)], labels[each.index(down)]
+    if code is None:
         return None
     return TurnRound(
-        a.name, b.name, overall, inside, a.labels[ends[0]], a.labels[ends[-1]], agreeing, len(each), len(ends) - 1
-    )
+        code, a.name, b.name, overall, inside, a.labels[ends[0]], a.labels[ends[1]], agreeing, len(each), round(steps),
+        opposite,
+    )  # fmt: skip
 
 
 def turn_findings(found: list[TurnRound], outcome: Outcome) -> list[Finding]:
-    """Say each candidate's turn once, for the column within which it is surest; several within one column at once."""
-    said: dict[str, list[TurnRound]] = {}
+    """Say of each candidate what becomes of it, for the column within which that is surest; several within one at once.
+
+    What vanishes, or shows only within, is said of the two columns within which that is so of most candidates.
+    """
+    said: dict[tuple[str, str], list[TurnRound]] = {}
     for turn in found:
-        said.setdefault(turn.name, []).append(turn)
-    within: dict[str, list[list[TurnRound]]] = {}
-    for turns in said.values():
-        within.setdefault(turns[0].within, []).append(turns)
-    return [_said(first, outcome, [turns[0].name for turns in rest]) for first, *rest in within.values()]
+        said.setdefault((turn.code, turn.name), []).append(turn)
+    turned = {name for code, name in said if code == TURNS}
+    crossed = [{t.name, t.within} for (code, _), turns in said.items() if code == OPPOSITE for t in turns[:1]]
+    within: dict[tuple[str, str], list[list[TurnRound]]] = {}
+    for (code, name), turns in said.items():
+        pair = {name, turns[0].within}
+        if code == OPPOSITE and pair in crossed[: crossed.index(pair)] + crossed[crossed.index(pair) + 1 :]:
+            crossed.remove(pair)  # told the other way round
+        elif code == TURNS or name not in turned:
+            within.setdefault((code, turns[0].within), []).append(turns)
+    made = []
+    for code, most in ((TURNS, len(within)), (OPPOSITE, MOST_SAID), (VANISHES, MOST_SAID), (ONLY, MOST_SAID)):
+        of_code = sorted((v for (c, _), v in within.items() if c == code), key=len, reverse=code in (VANISHES, ONLY))
+        made += [_said(first, outcome, [turns[0].name for turns in rest]) for first, *rest in of_code[:most]]
+    return made
+
+
+HOW = {
+    TURNS: "{what} {up} from {low} to {high} of {name} over all rows, {crude}{step}, and {down} within the levels of "
+    "{by}, {inner}{step}, in {agreeing} of the {levels} that can be read.",
+    VANISHES: "{what} {up} from {low} to {high} of {name} over all rows, {crude}{step}, and hardly within the levels "
+    "of {by}, {inner}{step}: rows that are alike in {by} differ little along {name}.",
+    ONLY: "{what} hardly goes along {name} over all rows, {crude}{step} from {low} to {high}, and {inward} within the "
+    "levels of {by}, {inner}{step}, in {agreeing} of the {levels} that can be read.",
+    OPPOSITE: "{what} rises from {low} to {high} of {name} where {by} is {first}, {crude}{step}, and falls where it is "
+    "{second}, {inner}{step}: what holds of all rows holds of neither.",
+}
+ADVICE = {
+    TURNS: "Do not read {name} without {by}: compare like with like, {option}.",
+    VANISHES: "Do not count {name} as a reason of its own: {by} accounts for most of it. Compare like with like, "
+    "{option}.",
+    OPPOSITE: "Look at {name} {option}, and give a model both columns together.",
+    ONLY: "Do not leave {name} out for saying nothing alone: keep it beside {by}, and look {option}.",
+}
 
 
 def _said(turns: list[TurnRound], outcome: Outcome, alike: list[str]) -> Finding:
@@ -349,20 +321,19 @@ def _said(turns: list[TurnRound], outcome: Outcome, alike: list[str]) -> Finding
         also += f" So do{'es' if len(alike) == 1 else ''} {', '.join(map(marked, alike[:4]))}"
         also += f" and {len(alike) - 4} more." if len(alike) > 4 else "."
     up, down = ("rises", "falls") if t.overall.estimate > 0 else ("falls", "rises")
-    step = " a step" if t.steps > 1 else ""
+    words = {
+        "what": what, "up": up, "down": down, "inward": "rises" if t.inside.estimate > 0 else "falls",
+        "low": repr(t.low_end), "high": repr(t.high_end), "name": marked(t.name), "by": marked(t.within),
+        "crude": size(t.overall), "inner": size(t.inside), "step": " a step" if t.steps > 1 else "",
+        "agreeing": t.agreeing, "levels": t.levels, "option": option("by", t.within),
+        "first": repr(t.opposite[0]) if t.opposite else "", "second": repr(t.opposite[1]) if t.opposite else "",
+    }  # fmt: skip
+    evidence = {
+        "overall": list(t.overall), "within": list(t.inside), "levels": t.levels, "agreeing": t.agreeing,
+        "also": [o.within for o in turns[1:]],
+    }  # fmt: skip
+    columns = (t.name, t.within, *alike, outcome.name)
+    weight = "caution" if t.code == TURNS else "note"
     return Finding(
-        TURNS,
-        "caution",
-        (t.name, t.within, *alike, outcome.name),
-        f"{what} {up} from {t.low_end!r} to {t.high_end!r} of {marked(t.name)} over all rows, "
-        f"{size(t.overall)}{step}, and {down} within the levels of {marked(t.within)}, {size(t.inside)}{step}, in "
-        f"{t.agreeing} of the {t.levels} that can be read.{also}",
-        f"Do not read {marked(t.name)} without {marked(t.within)}: compare like with like, {option('by', t.within)}.",
-        {
-            "overall": list(t.overall),
-            "within": list(t.inside),
-            "levels": t.levels,
-            "agreeing": t.agreeing,
-            "also": [o.within for o in turns[1:]],
-        },
+        t.code, weight, columns, HOW[t.code].format(**words) + also, ADVICE[t.code].format(**words), evidence
     )

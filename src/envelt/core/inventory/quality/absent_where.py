@@ -16,6 +16,7 @@ from ...shapes.quantiles import few_values, quantile_edges
 from ...stats.sampling import Sampling
 from ...stats.stratified import units_in
 from ...words import plural
+from .absent_levels import missing_in_levels, patterns_of_gaps
 
 Mask = NDArray[np.bool_]
 Codes = NDArray[np.int64]
@@ -26,9 +27,7 @@ def missing_where(table: Table, outcome: str | None, sampling: Sampling) -> list
 
     Every different pattern of gaps is set against every column, on 20,000 rows; what is found is counted on all.
     """
-    masks = _patterns(table, outcome)
-    if not masks:
-        return []
+    masks = patterns_of_gaps(table, outcome, T.GAP_ROWS)
     step = max(1, len(table) // T.SCREEN_GAPS)
     rows = np.arange(0, len(table), step)
     some = sampling.take(rows)
@@ -49,15 +48,16 @@ def missing_where(table: Table, outcome: str | None, sampling: Sampling) -> list
             if gap >= T.GAP_APART and (name not in best or gap > best[name][0] + T.GAP_BETTER):
                 best[name] = (gap, c)
     found: dict[str, list[Finding]] = {}
-    for name, (_, c) in best.items():
-        for f in _found(name, masks[name], c, sampling):
-            found.setdefault(c.name, []).append(f)
+    told = [(c.name, f) for name, (_, c) in best.items() for f in _found(name, masks[name], c, sampling)]
+    also = missing_in_levels(table, outcome, sampling, {f.columns[0] for _, f in told})
+    for other, f in [*told, *((f.columns[1], f) for f in also)]:
+        found.setdefault(other, []).append(f)
     return [f for of in found.values() for f in (of if len(of) <= T.MOST_GAPS_APART else [_joined(of)])]
 
 
 def _joined(found: list[Finding]) -> Finding:
     """Join what has one cause: gaps of many columns that go with one other, the widest of them told."""
-    found.sort(key=lambda f: (f.weight, -f.evidence["gap"]))  # cautions before notes
+    found.sort(key=lambda f: (f.weight, -f.evidence.get("gap", 0.0)))  # cautions before notes
     names, other = [f.columns[0] for f in found], found[0].columns[1]
     return Finding(
         found[0].code,
@@ -69,17 +69,6 @@ def _joined(found: list[Finding]) -> Finding:
         found[0].advice,
         {"columns": {f.columns[0]: f.evidence for f in found}},
     )
-
-
-def _patterns(table: Table, outcome: str | None) -> dict[str, Mask]:
-    """Return the different patterns of gaps, by the first column that has each."""
-    seen: dict[bytes, str] = {}
-    for c in table:
-        missing = c.missing
-        k = int(missing.sum())
-        if c.name != outcome and k >= max(T.FEWEST_GAPS, T.GAP_ROWS) and len(table) - k >= T.GAP_ROWS:
-            seen.setdefault(np.packbits(missing).tobytes(), c.name)
-    return {name: table[name].missing for name in seen.values()}
 
 
 def _coded(c: Column) -> tuple[Codes, tuple[str, ...]] | None:

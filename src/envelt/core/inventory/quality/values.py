@@ -9,8 +9,8 @@ from ....errors import option
 from ... import thresholds as T
 from ...columns.kinds import distinct_numbers
 from ...columns.labels import number_label, time_label
-from ...columns.names import possible_values
-from ...columns.table import NumericColumn, Table, TimeColumn
+from ...columns.names import hints, possible_values
+from ...columns.table import CategoryColumn, NumericColumn, Table, TimeColumn
 from ...finding import Finding, marked
 from ...shapes.quantiles import sorted_quantiles
 from ...words import plural
@@ -30,7 +30,30 @@ def value_findings(table: Table, ranges: dict[str, tuple[float, float]]) -> list
             found += _number(table, c, ranges.get(c.name))
         elif isinstance(c, TimeColumn):
             found += _date(table, c)
+        elif isinstance(c, CategoryColumn):
+            found += _no_grade(c)
     return found
+
+
+def _no_grade(c: CategoryColumn) -> list[Finding]:
+    """Find a 0 below the grades of a scale that many rows have and few the next grade: it may be none at all."""
+    if c.kind != "ordinal" or not hints(c.name, "grades") or c.levels[:2] != ("0", "1") or len(c.levels) < 4:
+        return []
+    n = np.bincount(c.codes[c.codes >= 0], minlength=len(c.levels))
+    if n[0] < T.NO_GRADE_SHARE * n.sum() or n[0] < n.max() or 2 * n[1] > n[1:].max():
+        return []
+    return [
+        Finding(
+            "sentinel-value",
+            "caution",
+            (c.name,),
+            f"{marked(c.name)} is 0 in {int(n[0]):,} of {plural(int(n.sum()), 'row')}, and the next grade, 1, in "
+            f"{int(n[1]):,} only, where {c.levels[int(np.argmax(n[1:])) + 1]} has {int(n[1:].max()):,}: 0 may be no "
+            "grade, but none given.",
+            f"If so, say it: {option('missing', '0')} for this column; else it counts as the worst of all.",
+            {"value": "0", "rows": int(n[0])},
+        )
+    ]
 
 
 def _number(table: Table, c: NumericColumn, valid: tuple[float, float] | None) -> list[Finding]:
@@ -113,7 +136,8 @@ def _before_the_others(table: Table, c: NumericColumn, there: Floats) -> list[Fi
 def _stands_apart(values: Floats, sentinel: float) -> bool:
     """Say whether a value at the end of a column is far from all others, as no measurement would be."""
     rest = np.sort(values[values != sentinel])
-    if len(rest) < T.ROWS_FOR_IDENTIFIER or len(rest) < len(values) / 2:
+    nines = abs(sentinel) >= 99 and set(number_label(abs(sentinel))) == {"9"}  # a mark whatever its share
+    if len(rest) < T.ROWS_FOR_IDENTIFIER or (len(rest) < len(values) / 2 and not nines):
         return False
     q1, q3 = sorted_quantiles(rest, np.array([0.25, 0.75]))
     iqr = max(float(q3 - q1), 1e-12 * max(abs(float(q1)), 1.0))

@@ -1,0 +1,75 @@
+"""Flags of which never two are set: one column of levels, cut into a column each."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ... import thresholds as T
+from ...columns.table import Table
+from ...finding import Finding, marked
+from ...words import plural
+
+Mask = NDArray[np.bool_]
+
+AFFIRMED = ("1", "yes", "y", "true", "t", "1.0")
+
+
+def exclusive_flags(table: Table, outcome: str | None) -> list[Finding]:
+    """Find three or more columns of two values of which never two are set in a row, where chance would set many.
+
+    Sets are grown from the flags set most often; by chance two would be set together in twelve rows or more. Three
+    rows at most may contradict.
+    """
+    flags = {c.name: f for c in table if c.name != outcome for f in [_set(table, c.name)] if f is not None}
+    names = sorted(flags, key=lambda n: -int(flags[n].sum()))
+    found, used = [], set[str]()
+    for first in names:
+        if first in used:
+            continue
+        together = [first]
+        for name in names:
+            if name not in used and name != first and all(_apart(flags[name], flags[o]) for o in together):
+                together.append(name)
+        if len(together) >= T.FEWEST_FLAGS:
+            used.update(together)
+            found.append(_said([n for n in table.columns if n in together], flags, list(map(str, table.rows))))
+    return found
+
+
+def _set(table: Table, name: str) -> Mask | None:
+    """Say in which rows a flag is set; nothing where a column is none, or has gaps."""
+    c = table[name]
+    if c.kind != "binary" or c.missing.any():
+        return None
+    levels = getattr(c, "levels", None)
+    if levels is None:
+        values = c.numbers
+        assert values is not None
+        return np.asarray(values == 1) if set(np.unique(values).tolist()) == {0.0, 1.0} else None
+    yes = [k for k, level in enumerate(levels) if level.strip().casefold() in AFFIRMED]
+    return np.asarray(c.codes == yes[0]) if len(yes) == 1 else None  # type: ignore[attr-defined]
+
+
+def _apart(a: Mask, b: Mask) -> bool:
+    """Say whether two flags are hardly ever set together, where chance would set them together often."""
+    expected = float(a.sum()) * float(b.sum()) / max(len(a), 1)
+    return expected >= T.FLAGS_EXPECTED and int((a & b).sum()) <= min(T.FLAG_SLIPS, T.FLAG_SLIP_SHARE * expected)
+
+
+def _said(names: list[str], flags: dict[str, Mask], labels: list[str]) -> Finding:
+    n = len(flags[names[0]])
+    count = np.sum([flags[name] for name in names], axis=0)
+    none, slips = int((count == 0).sum()), [labels[k] for k in np.flatnonzero(count > 1)]
+    but = f" but for {plural(len(slips), 'row')} (row{'s' * (len(slips) > 1)} {', '.join(slips)})" if slips else ""
+    listed = ", ".join(map(marked, names[:6])) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
+    rest = f"in {plural(none, 'row')} of {n:,} none is set" if none else "one is set in every row"
+    return Finding(
+        "redundant-flags",
+        "note",
+        tuple(names),
+        f"Of {listed} never two are set in one row{but}; {rest}: one column, cut into {len(names)}.",
+        "Read them as one column of levels"
+        + (": where none is set is a level of its own, or unknown: find out which." if none else "."),
+        {"rows": n, "none": none, "contradict": slips, "set": {name: int(flags[name].sum()) for name in names}},
+    )

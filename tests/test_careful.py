@@ -1,0 +1,258 @@
+"""What a careful colleague would add: each said where it is so, and not where it only seems so."""
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from envelt import Study
+from envelt.core.distribution.lone import lone_value
+from envelt.core.stats.alike import too_alike
+from envelt.core.stats.sampling import Sampling
+from samples import rows
+
+N = 600
+
+
+def said(frame, code, step="inventory", *asked, by=None, **options):
+    view = getattr(Study(frame, **options), step)(*asked, **({"by": by} if by else {}))
+    return [f for f in view.findings if f.code == code]
+
+
+def rng(seed):
+    return np.random.default_rng(seed)
+
+
+def flags(r, k=4):
+    kind = r.integers(0, k + 1, N)
+    return pd.DataFrame({f"f{i}": np.where(kind == i, "yes", "no") for i in range(k)})
+
+
+def test_flags_are_redundant_only_where_never_two_are_set_and_chance_would_set_many():
+    r = rng(1)
+    frame = flags(r)
+    (found,) = said(frame, "redundant-flags")
+    assert found.columns == ("f0", "f1", "f2", "f3")
+    assert found.evidence["none"] == (frame == "no").all(axis=1).sum()
+    assert not said(frame[["f0", "f1"]], "redundant-flags")  # two are one column told twice
+    both, row = frame.copy(), int(np.flatnonzero(frame["f0"] == "yes")[0])
+    both.loc[row, "f1"] = "yes"
+    assert said(both, "redundant-flags")[0].evidence["contradict"] == [str(row)]
+    both.loc[np.flatnonzero(frame["f0"] == "yes")[:4], "f1"] = "yes"
+    assert [f.columns for f in said(both, "redundant-flags")] in ([("f0", "f2", "f3")], [("f1", "f2", "f3")])
+    rare = frame.where(
+        np.repeat(rng(2).random((N, 1)) < 0.1, 4, axis=1), "no"
+    )  # so rare that chance would set no two either
+    assert not said(rare, "redundant-flags")
+    assert not said(frame.apply(lambda c: rng(3).permutation(c)), "redundant-flags")
+    numbers = (frame == "yes").astype(int)
+    assert said(numbers, "redundant-flags")[0].columns == found.columns
+    numbers.loc[5, "f2"] = np.nan  # a flag with gaps is none
+    assert said(numbers, "redundant-flags")[0].columns == ("f0", "f1", "f3")
+
+
+def test_gaps_that_all_lie_in_a_few_levels_are_told_and_those_spread_by_chance_are_not():
+    r = rng(4)
+    yard = r.choice([f"Y{k:02d}" for k in range(30)], N)
+    frame = pd.DataFrame({"x": r.normal(size=N), "yard": yard})
+    frame.loc[np.isin(yard, ["Y03", "Y17"]), "x"] = np.nan
+    (found,) = said(frame, "missing-follows-column")
+    assert found.columns == ("x", "yard")
+    assert found.evidence["missing"]["'Y03'"] == [(yard == "Y03").sum()] * 2
+    spread = frame.assign(x=frame["x"].where(r.random(N) > 0.07))
+    assert not said(spread, "missing-follows-column")
+    few = pd.DataFrame({"x": r.normal(size=N), "yard": yard})
+    few.loc[np.flatnonzero(yard == "Y03")[:3], "x"] = np.nan  # three gaps fall into one yard once in a thousand tables
+    assert not said(few, "missing-follows-column")
+    whole = pd.DataFrame({"x": r.normal(size=N), "yard": yard, "hive": np.arange(N) // 10})
+    at = whole["hive"].isin([3, 9])
+    whole.loc[at, "x"], whole.loc[at, "yard"] = np.nan, "Y05"  # of two hives: no more than two cases
+    assert said(whole.drop(columns="hive"), "missing-follows-column")
+    assert not [f for f in said(whole, "missing-follows-column", unit="hive") if "yard" in f.columns]
+
+
+def test_swapped_cells_are_far_in_both_columns_and_ordinary_in_each_others():
+    r = rng(5)
+    frame = pd.DataFrame({"tall": r.normal(180, 8, N), "wide": r.normal(52, 4, N), "other": r.normal(0, 1, N)})
+    assert not said(frame, "swapped-outliers")
+    swapped = frame.copy()
+    swapped.loc[9, ["tall", "wide"]] = frame.loc[9, ["wide", "tall"]].to_numpy()
+    (found,) = said(swapped, "swapped-outliers")
+    assert (found.columns, found.evidence["rows"]) == (("tall", "wide"), ["9"])
+    far = frame.copy()
+    far.loc[9, ["tall", "wide"]] = [300.0, 120.0]  # both far out, and at home in neither place
+    assert not said(far, "swapped-outliers")
+
+
+@pytest.mark.parametrize("scale", [1.0, 1000.0])
+def test_one_value_that_heaps_inside_the_range_is_told_and_popular_ones_are_not(scale):
+    r = rng(6)
+    smooth = r.integers(1900, 2000, 2_000).astype(float)
+    heaped = np.sort(np.where(r.random(2_000) < 0.2, 1950.0, smooth)) * scale
+    atom = lone_value(heaped, scale)
+    assert atom.value == 1950 * scale
+    assert atom.rows == (heaped == 1950 * scale).sum()
+    near = heaped[(heaped != atom.value) & (np.abs(heaped - atom.value) <= 2 * scale)]
+    assert atom.expected == pytest.approx(len(near) / 4, rel=0.5)
+    assert lone_value(np.sort(smooth), 1.0) is None
+    popular = np.where(r.random(2_000) < 0.3, r.choice([1940.0, 1950.0, 1960.0], 2_000), smooth)
+    assert lone_value(np.sort(popular), 1.0) is None  # others are a quarter as frequent
+    assert lone_value(np.sort(np.maximum(smooth, 1950.0)), 1.0) is None  # an end
+    assert lone_value(heaped, scale, effect=25.0) is None  # so many rows of a unit say little
+    assert lone_value(np.repeat(np.arange(9.0), [5, 5, 5, 200, 5, 5, 5, 5, 5]), 1.0) is None
+
+
+def test_a_count_is_out_of_a_total_only_where_it_never_passes_it_and_reaches_it():
+    r = rng(7)
+    total = r.integers(2, 12, N)
+    y = r.binomial(total, 0.7)
+    kinds = {"y": "discrete", "total": "discrete"}
+    (found,) = said(pd.DataFrame({"y": y, "total": total}), "bounded-by-total", "balance", outcome="y", kinds=kinds)
+    assert found.evidence["equal"] == pytest.approx((y == total).mean())
+    past = np.where(np.arange(N) == 4, total + 1, y)
+    assert not said(pd.DataFrame({"y": past, "total": total}), "bounded-by-total", "balance", outcome="y", kinds=kinds)
+    above = total + 40  # never passed, and never reached
+    assert not said(pd.DataFrame({"y": y, "total": above}), "bounded-by-total", "balance", outcome="y", kinds=kinds)
+
+
+def test_a_count_that_is_never_nothing_is_told_where_one_is_its_commonest_value():
+    r = rng(8)
+    y = r.poisson(1.5, N)
+    kinds = {"y": "discrete"}
+    cut = pd.DataFrame({"y": y[y > 0], "x": r.normal(size=(y > 0).sum())})
+    (found,) = said(cut, "truncated-at-bound", "balance", outcome="y", kinds=kinds)
+    assert found.evidence["ones"] == (y == 1).sum()
+    whole = pd.DataFrame({"y": y, "x": r.normal(size=N)})
+    assert not said(whole, "truncated-at-bound", "balance", outcome="y", kinds=kinds)
+    high = pd.DataFrame({"y": r.integers(1, 9, N), "x": r.normal(size=N)})
+    assert not said(high, "truncated-at-bound", "balance", outcome="y", kinds=kinds)
+
+
+def test_groups_are_too_alike_seldom_by_chance_and_only_where_shapes_differ():
+    raised = 0
+    for seed in range(300):
+        r = rng(seed)
+        raised += too_alike(r.normal(size=90), np.repeat(np.arange(3), 30), 3, rows(np.zeros(90))) is not None
+    assert raised <= 2
+    shapes = [rng(1).normal(size=40), rng(2).exponential(size=40), np.repeat([0.0, 1.0], 20)]
+    x = np.concatenate([(v - v.mean()) / v.std(ddof=1) for v in shapes])
+    codes = np.repeat(np.arange(3), 40)
+    gap = too_alike(x, codes, 3, rows(x))
+    grid = np.sort(x)
+    below = [np.searchsorted(np.sort(x[codes == k]), grid, "right") / 40 for k in range(3)]
+    assert gap == pytest.approx(max(np.max(np.abs(a - b)) for a in below for b in below))
+    assert too_alike(x, codes, 3, Sampling.of_units(np.arange(120) // 2)) is None
+    same = pd.DataFrame({"x": np.tile(x[:40], 3), "g": np.repeat(list("abc"), 40)})  # one design, three times
+    assert not said(same, "equal-summaries", "distribution", "x", by="g")
+    for step, asked in (("distribution", ("x",)), ("against", ("x",)), ("relations", ())):
+        frame = pd.DataFrame({"x": x, "g": np.repeat(list("abc"), 40), "y": rng(3).normal(size=120)})
+        assert said(frame, "equal-summaries", step, *asked, by="g", outcome="y")
+
+
+def test_relations_of_candidates_vanish_show_only_within_or_turn_between_groups():
+    codes = ("vanishes-within", "only-within", "turns-between-groups", "turns-round")
+
+    def found(frame):
+        kinds = {"x": "continuous", "third": "continuous"} if "third" in frame else None
+        told = Study(frame, outcome="y", kinds=kinds).against().findings
+        return {(f.code, f.columns[0]) for f in told if f.code in codes}
+
+    r = rng(9)
+    third = r.integers(0, 5, 1_500)
+    gone = pd.DataFrame({"x": third + r.normal(0, 1.5, 1_500), "third": third, "y": third + r.normal(0, 1.5, 1_500)})
+    assert ("vanishes-within", "x") in found(gone)
+    # two deviations of y up the third, and one down x within: over all rows nothing
+    third = r.integers(0, 5, 1_500)
+    x = third + r.normal(0, 1.8, 1_500)
+    slope = -np.cov(x, third)[0, 1] / np.var(x)
+    only = pd.DataFrame({"x": x, "third": third, "y": third + slope * x + r.normal(size=1_500)})
+    assert ("only-within", "x") in found(only)
+    side = r.choice(["left", "right"], 1_500)
+    x = r.normal(size=1_500)
+    crossed = pd.DataFrame({"x": x, "side": side, "y": np.where(side == "left", 1, -1) * x + r.normal(size=1_500)})
+    assert found(crossed) in ({("turns-between-groups", "x")}, {("turns-between-groups", "side")})
+    plain = pd.DataFrame({"x": x, "side": side, "y": x + (side == "left") + r.normal(size=1_500)})
+    assert not found(plain)
+    raised = 0
+    for seed in range(40):  # each candidate adds its own
+        r = rng(seed)
+        frame = pd.DataFrame({f"x{k}": r.normal(size=500) for k in range(5)} | {"g": r.choice(list("abc"), 500)})
+        frame["y"] = frame["x0"] + 0.5 * frame["x1"] + (frame["g"] == "a") + r.normal(size=500)
+        raised += bool(found(frame))
+    assert raised <= 2
+
+
+def test_levels_without_an_order_turn_as_a_whole():
+    r = rng(10)
+    size = r.normal(size=2_000)
+    grade = np.clip(np.round(2 - size + r.normal(0, 0.7, 2_000)), 0, 4).astype(int)  # the clearest are the smallest
+    frame = pd.DataFrame({"size": size, "grade": np.array(list("vwxyz"))[grade]})
+    frame["y"] = 2.0 * size + 1.0 * grade + r.normal(0, 2.0, 2_000)
+    found = said(frame, "turns-round", "against", outcome="y")
+    assert [f.columns[:2] for f in found if f.columns[0] == "grade"] in ([("grade", "size")], [])
+    means = frame.groupby("grade")["y"].mean()
+    for f in found:
+        if f.columns[0] == "grade":
+            assert f.evidence["overall"][0] == pytest.approx(means.max() - means.min(), rel=0.2)
+    noise = 0
+    for seed in range(60):
+        r = rng(seed)
+        frame = pd.DataFrame(
+            {"a": r.choice(list("pqrstuvw"), 400), "b": r.choice(list("klm"), 400), "y": r.normal(size=400)}
+        )
+        noise += bool(said(frame, "turns-round", "against", outcome="y"))
+    assert noise == 0
+
+
+def test_rows_beyond_a_gap_that_make_a_correlation_are_told_and_a_long_tail_is_not():
+    r = rng(11)
+    x, y = r.normal(size=N), r.normal(size=N)
+    far = np.arange(N) < 60
+    made = pd.DataFrame({"x": np.where(far, x + 30, x), "y": np.where(far, y + 8, y)})
+    (found,) = said(made, "few-rows-correlate", "relations")
+    assert (found.weight, len(found.evidence["rows"])) == ("caution", 60)
+    assert found.evidence["without"] == pytest.approx(np.corrcoef(x[60:], y[60:])[0, 1])
+    assert said(made.assign(z=r.normal(size=N)), "few-rows-correlate", "relations", outcome="z")[0].weight == "note"
+    tail = pd.DataFrame({"x": r.lognormal(0, 1, N), "y": y})
+    tail["y"] += tail["x"]
+    assert not said(tail, "few-rows-correlate", "relations")
+    many = pd.DataFrame({"x": np.where(np.arange(N) < 200, x + 30, x), "y": np.where(np.arange(N) < 200, y + 8, y)})
+    assert not said(many, "few-rows-correlate", "relations")  # a third of the rows are no few
+
+
+def test_zero_below_a_scale_may_be_no_grade_and_nines_are_a_mark_whatever_their_share():
+    r = rng(12)
+    rating = np.where(r.random(N) < 0.5, 0, r.choice([1, 2, 3, 4, 5], N, p=[0.05, 0.15, 0.4, 0.25, 0.15]))
+    (found,) = said(pd.DataFrame({"rating": rating, "x": r.normal(size=N)}), "sentinel-value")
+    assert found.columns == ("rating",)
+    falling = r.choice(6, N, p=[0.4, 0.25, 0.15, 0.1, 0.06, 0.04])
+    assert not said(pd.DataFrame({"rating": falling, "x": r.normal(size=N)}), "sentinel-value")
+    upper = np.where(r.random(N) < 0.6, 999, r.integers(2, 90, N))
+    assert said(pd.DataFrame({"upper": upper, "x": r.normal(size=N)}), "sentinel-value")[0].evidence["value"] == "999"
+
+
+def test_notes_of_many_transforms_are_one():
+    r = rng(13)
+    frame = pd.DataFrame({f"x{k}": np.exp(r.normal(size=N)) for k in range(4)})
+    frame["y"] = np.log(frame).sum(axis=1) + r.normal(size=N)
+    found = said(frame, "straighter-with", "transforms", outcome="y")
+    assert len(found) == 1
+    assert set(found[0].columns) == {"x0", "x1", "x2", "x3"}
+    assert len(said(frame, "straighter-with", "transforms", "x0", outcome="y")) == 1
+
+
+def test_relations_and_crossings_give_one_interval_of_v_and_of_a_ratio():
+    r = rng(14)
+    case = np.repeat(np.arange(150), 4)
+    a = r.integers(0, 3, N)
+    b = np.where((r.random(150) < 0.4)[case], a, r.integers(0, 4, N))
+    frame = pd.DataFrame({"a": np.array(list("xyz"))[a], "b": np.array(list("klmn"))[b], "y": a + r.normal(size=N)})
+    for unit in (None, "case"):
+        study = Study(frame.assign(case=case), outcome="y", unit=unit)
+        pair = study.relations("a", "b").pairs.iloc[0]
+        effect = study.contingency("a", "b").effects.loc["cramers_v"]
+        assert pair[["coefficient", "low", "high"]].to_list() == pytest.approx(effect.to_list(), abs=1e-6)
+        ratio = study.relations("a", "y").pairs.iloc[0]
+        omega = study.against("a").effects.loc["omega_squared"]
+        assert ratio[["low", "high"]].to_numpy() ** 2 == pytest.approx(
+            omega[["low", "high"]].to_numpy(float), abs=0.004
+        )
