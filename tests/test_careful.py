@@ -43,7 +43,7 @@ def test_flags_are_redundant_only_where_never_two_are_set_and_chance_would_set_m
         np.repeat(rng(2).random((N, 1)) < 0.1, 4, axis=1), "no"
     )  # so rare that chance would set no two either
     assert not said(rare, "redundant-flags")
-    assert not said(frame.apply(lambda c: rng(3).permutation(c)), "redundant-flags")
+    assert not said(frame.apply(lambda c: r.permutation(c)), "redundant-flags")
     numbers = (frame == "yes").astype(int)
     assert said(numbers, "redundant-flags")[0].columns == found.columns
     numbers.loc[5, "f2"] = np.nan  # a flag with gaps is none
@@ -256,3 +256,53 @@ def test_relations_and_crossings_give_one_interval_of_v_and_of_a_ratio():
         assert ratio[["low", "high"]].to_numpy() ** 2 == pytest.approx(
             omega[["low", "high"]].to_numpy(float), abs=0.004
         )
+
+
+@pytest.mark.parametrize(
+    ("form", "day"),
+    [
+        ("%m/%d/%Y %H:%M", "month first"), ("%d.%m.%Y %H:%M:%S", "day first"), ("%Y/%m/%d %H:%M:%S", "%Y/%m/%d"),
+        ("%m/%d/%y %I:%M %p", "month first"), ("%Y-%m-%d %H:%M", "year-month-day"),
+    ],
+)  # fmt: skip
+def test_dates_with_a_time_of_day_are_read_in_any_form(form, day):
+    at = pd.Timestamp("2021-03-28 11:30") + pd.to_timedelta(np.arange(200) * 37, "min")
+    frame = pd.DataFrame({"at": at.strftime(form), "x": np.arange(200.0)})
+    study = Study(frame)
+    assert study.table["at"].kind == "datetime"
+    minutes = np.diff(study.table["at"].values) / 60e6
+    assert np.allclose(minutes, 37)
+    (told,) = [f for f in study.inventory().findings if f.code == "read-from-text"]
+    assert day in told.statement
+    odd = frame.assign(at=frame["at"].where(np.arange(200) != 7, "soon"))
+    assert Study(odd).table["at"].kind != "datetime"
+
+
+def test_numbers_of_what_rows_are_of_stand_in_blocks_and_measures_do_not():
+    r = rng(15)
+    size = r.integers(6, 20, 60)
+    code = np.repeat(100 * np.cumsum(r.integers(1, 5, 60)), size)
+    n = len(code)
+    frame = pd.DataFrame(
+        {"class": code, "x": r.normal(size=n), "y": np.repeat(r.normal(size=60), size) + r.normal(size=n)}
+    )
+    study = Study(frame, outcome="y")
+    assert study.table["class"].kind == "identifier"
+    assert [f.columns[0] for f in study.inventory().findings if f.code == "likely-unit"] == ["class"]
+    assert not [f for f in study.balance().findings if f.code == "drift-along-rows"]  # blocks are its order
+    mixed = frame.sample(frac=1, random_state=1)
+    assert Study(mixed, outcome="y").table["class"].kind != "identifier"
+    bought = pd.DataFrame({"hid": np.repeat(np.arange(1, 401), 2), "price": r.normal(size=800).round(3)})
+    bought["y"] = r.choice(list("ab"), 800)
+    assert [f.columns[0] for f in said(bought, "likely-unit", outcome="y")] == ["hid"]
+
+
+def test_what_complete_rows_would_cost_is_counted_without_the_outcome():
+    r = rng(16)
+    frame = pd.DataFrame({c: r.normal(size=N) for c in "abcdy"})
+    for name, share in (("a", 0.1), ("b", 0.2), ("y", 0.5)):
+        frame[name] = frame[name].where(r.random(N) > share)
+    (found,) = said(frame, "missing-costs-rows", outcome="y")
+    assert found.columns == ("b", "a")
+    assert found.evidence["rows"] == frame[["a", "b"]].isna().any(axis=1).sum()
+    assert not said(frame.drop(columns="b"), "missing-costs-rows", outcome="y")

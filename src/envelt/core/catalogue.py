@@ -54,6 +54,8 @@ FINDINGS: dict[str, Entry] = {
     "redundant-flags": Entry("note", "inventory",
         f"{T.FEWEST_FLAGS} or more flags of which never two are set in a row, where chance would set every two "
         f"together in {T.FLAGS_EXPECTED} rows or more"),
+    "missing-costs-rows": Entry("note", "inventory",
+        f"{T.MISSING_COSTS:.0%} of the rows or more lack a value in some column that is not mostly missing"),
     "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
     "missing-follows-outcome": Entry("caution", "inventory, contingency",
         f"a column goes missing more in one class ({100 * T.LEAST_POINTS:g} points or more), or with higher "

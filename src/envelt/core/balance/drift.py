@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.labels import number_label, short_label
 from ..columns.outcome import ClassOutcome, Outcome
-from ..columns.table import Column, NumericColumn, TimeColumn
+from ..columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..columns.times import counts_on
 from ..finding import Finding, marked
 from ..shapes.ranks import ranks_of
@@ -98,7 +98,17 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
                 {"p": apart.p, "first": float(apart.at[first]), "last": float(apart.at[last])},
             )
         )
-    return found if told else [*found, *_along_rows(outcome, sampling, rows[known])]
+    if told or any(_in_blocks(c, known) for c in columns):
+        return found
+    return [*found, *_along_rows(outcome, sampling, rows[known])]
+
+
+def _in_blocks(column: Column, known: NDArray[np.bool_]) -> bool:
+    """Say whether rows stand in blocks of a column's levels, as those of one case do: that is their order."""
+    if not isinstance(column, CategoryColumn) or not T.SORTED_LEVELS <= column.distinct <= known.sum() / 2:
+        return False
+    codes = column.codes[known]
+    return int(np.count_nonzero(np.diff(codes))) + 1 <= T.BLOCKS_A_NAME * column.distinct
 
 
 def _apart(outcome: Outcome, codes: NDArray[np.integer], size: int, sampling: Sampling) -> _Apart | None:

@@ -235,7 +235,7 @@ class Whole:
 
 def _detect_whole(name: str, values: Floats, unique: Floats, counts: Ints) -> Detected:
     column = Whole(name, values, unique, counts)
-    for rule in (_years, _all_different, _clock, _codes, _keyed, _few_codes, _few_small, _quantity, _named):
+    for rule in (_years, _all_different, _clock, _codes, _keyed, _blocks, _few_codes, _few_small, _quantity, _named):
         found = rule(column)
         if found is not None:
             return found
@@ -308,6 +308,16 @@ def _keyed(c: Whole) -> Detected | None:
         sure = glued_id(c.name) or c.hints("identifiers") or c.hints("places")
         return Detected("nominal", f"{c.span}; by its name, names and not amounts", other="" if sure else "discrete")
     return None
+
+
+def _blocks(c: Whole) -> Detected | None:
+    """Find numbers of what many rows are of: by a name for such things, and by rows that stand in blocks of a value."""
+    if c.distinct <= T.MANY_LEVELS or c.present < 2 * c.distinct or not c.hints("names") or c.hints("counts"):
+        return None
+    blocks = int(np.count_nonzero(np.diff(c.values))) + 1
+    if blocks > T.BLOCKS_A_NAME * c.distinct:
+        return None
+    return Detected("identifier", f"{c.span}, in blocks of one value: it says what a row is about", other="nominal")
 
 
 def _quantity(c: Whole) -> Detected | None:

@@ -184,6 +184,8 @@ _DATES = (
 )
 
 
+_TIME = re.compile(r"(?P<date>\d.*?)(?P<gap> +)\d{1,2}:\d{2}(?P<s>:\d{2})?((?P<apart> ?)[AaPp][Mm])?")
+"""A date with a time of day behind it: 10/3/2016 0:00, 2016/01/01 00:47:36, 3/14/2015 4:05 PM."""
 _QUARTER = re.compile(r"(?P<y>\d{4})[ _-]?[Qq](?P<q>[1-4])|[Qq](?P<q2>[1-4])[ _-]?(?P<y2>\d{4})")
 
 
@@ -215,11 +217,15 @@ def read_dates(words: list[str]) -> DateReading | None:
     """Read texts as dates in one of the common forms, or return nothing where one cannot be.
 
     Of 03/04/2024 the day comes first where points divide, or where some first part is above 12; the month
-    where some second part is. Where neither decides, the day is taken first and the reading is ambiguous.
+    where some second part is. Where neither decides, the day is taken first and the reading is ambiguous. A time of day
+    may follow, in one form throughout.
     """
     if not words:
         return None
     stripped = [w.strip() for w in words]
+    timed = _TIME.fullmatch(stripped[0]) and [_TIME.fullmatch(w) for w in stripped]
+    if timed:
+        return _with_times(stripped, [m for m in timed if m])
     if _QUARTER.fullmatch(stripped[0]):
         found_quarters = [_QUARTER.fullmatch(w) for w in stripped]
         starts = [f"{m['y'] or m['y2']}-{3 * int(m['q'] or m['q2']) - 2:02d}" for m in found_quarters if m]
@@ -246,6 +252,21 @@ def read_dates(words: list[str]) -> DateReading | None:
     form = mark.join((day, month, year) if day_first else (month, day, year))
     ambiguous = first <= 12 and second <= 12 and mark != "."
     return _dates(stripped, form, "day first" if day_first else "month first", ambiguous)
+
+
+def _with_times(words: list[str], parts: list[re.Match[str]]) -> DateReading | None:
+    """Read dates with times of day, where all have one and it has one form."""
+    styles = {(m["gap"], m["s"] is None, m["apart"]) for m in parts}
+    if len(parts) < len(words) or len(styles) > 1:
+        return None
+    read = read_dates([m["date"] for m in parts])
+    ((gap, minutes, apart),) = styles
+    if read is None or read.form in ("ISO8601", "quarter"):
+        return _dates(words, "ISO8601", "year-month-day", False) if read and read.form == "ISO8601" else None
+    clock = ("%H:%M" if apart is None else "%I:%M") + ("" if minutes else ":%S")
+    form = f"{read.form}{gap}{clock}" + ("" if apart is None else f"{apart}%p")
+    how = read.how.removeprefix("dates kept as text, ")
+    return _dates(words, form, f"{how}, with a time of day", read.ambiguous)
 
 
 def _dates(words: list[str], form: str, how: str, ambiguous: bool) -> DateReading | None:

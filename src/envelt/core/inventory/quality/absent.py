@@ -24,12 +24,37 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling) 
     gaps = [n for n, k in counts.items() if 0 < k < len(table)]
     mostly = [n for n in gaps if counts[n] / len(table) >= T.MOSTLY_MISSING]
     found = [_mostly(n, counts[n], len(table), table[n].kind) for n in mostly]
+    target = None if outcome is None else outcome.name  # rows without it are lost anyway
+    found += _costs(table, {n: masks[n] for n in gaps if n not in mostly and n != target and table[n].kind != "text"})
     found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
     if outcome is not None:
         followed = [n for n in gaps if n != outcome.name and counts[n] >= T.FEWEST_GAPS]
         following = [f for n in followed for f in missing_follows(n, masks[n], outcome, sampling, len(followed))]
         found += following if len(following) <= T.MOST_GAPS_APART else [_all_follow(following, outcome.name)]
     return found
+
+
+def _costs(table: Table, masks: dict[str, Mask]) -> list[Finding]:
+    """Say how many rows are left where only those with every value are kept: gaps here and there add up."""
+    if not masks:
+        return []
+    lost = np.logical_or.reduce(list(masks.values()))
+    n, rows = int(lost.sum()), len(table)
+    if n < T.MISSING_COSTS * rows:
+        return []
+    order = sorted(masks, key=lambda name: -int(masks[name].sum()))
+    listed = ", ".join(f"{marked(name)} ({int(masks[name].sum()):,})" for name in order[:4])
+    more = f" and {len(order) - 4} more" if len(order) > 4 else ""
+    return [
+        Finding(
+            "missing-costs-rows",
+            "note",
+            tuple(order),
+            f"{n:,} of {plural(rows, 'row')} ({n / rows:.0%}) lack a value somewhere: {listed}{more}.",
+            "To keep complete rows only would lose them all: fill with an indicator, or leave a column out.",
+            {"rows": n, "missing": {name: int(masks[name].sum()) for name in order}},
+        )
+    ]
 
 
 def _all_follow(following: list[Finding], outcome: str) -> Finding:

@@ -219,7 +219,11 @@ def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
     shared = _shared_columns(table, c.name, codes)
     in_time = panel and _once_a_time(table, c.name, codes)
     alike = _alike(table, outcome, codes) if panel else 0.0
-    by_name = panel and (glued_id(c.name) or hints(c.name, "few_cases") or (c.kind == "identifier" and alike > 0))
+    blocks = int(np.count_nonzero(np.diff(codes))) + 1 <= T.BLOCKS_A_NAME * units and len(c) >= 1.5 * units
+    sure = glued_id(c.name) or hints(c.name, "identifiers")
+    by_name = (panel or (blocks and sure)) and (
+        glued_id(c.name) or hints(c.name, "few_cases") or (c.kind == "identifier" and (alike > 0 or (blocks and sure)))
+    )
     carries = len(shared) >= (1 if panel or c.kind == "identifier" else 2)
     enough = units >= T.LEAST_UNITS and (carries or by_name or alike >= T.ALIKE_WITHIN)
     return _Unit(c, codes, several, units, shared, alike) if enough or in_time else None
