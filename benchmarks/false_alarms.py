@@ -52,6 +52,14 @@ RELATIONS = {
     "duplicate-rows",
     "impossible-value",
     "sentinel-value",
+    "only-within",
+    "turns-between-groups",
+    "redundant-flags",
+    "swapped-outliers",
+    "heaping-at-one-value",
+    "bounded-by-total",
+    "truncated-at-bound",
+    "equal-summaries",
 }
 OF_UNITS = {
     "more-together", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",

@@ -306,3 +306,20 @@ def test_what_complete_rows_would_cost_is_counted_without_the_outcome():
     assert found.columns == ("b", "a")
     assert found.evidence["rows"] == frame[["a", "b"]].isna().any(axis=1).sum()
     assert not said(frame.drop(columns="b"), "missing-costs-rows", outcome="y")
+
+
+def test_two_units_give_a_coefficient_and_no_interval():
+    r = rng(17)
+    frame = pd.DataFrame({"a": r.choice(list("xyz"), 80), "b": r.choice(list("klm"), 80), "y": r.normal(size=80)})
+    study = Study(frame.assign(case=np.repeat(["p", "q"], 40)), outcome="y", unit="case")
+    for pair in (("a", "b"), ("a", "y")):
+        told = study.relations(*pair).pairs.iloc[0]
+        assert told["coefficient"] >= 0
+        assert np.isnan([told["low"], told["high"], told["p"]]).all()
+
+
+def test_short_words_that_end_in_id_are_no_ids():
+    r = rng(18)
+    for name, kind in (("bid", "continuous"), ("hid", "identifier"), ("pid", "identifier")):
+        values = np.sort(np.resize(np.arange(1_000, 1_300), N)) if kind == "identifier" else r.integers(1_000, 9_000, N)
+        assert Study(pd.DataFrame({name: values, "x": r.normal(size=N)})).table[name].kind == kind

@@ -8,13 +8,21 @@ from scipy import optimize, stats
 from envelt import Study
 from envelt.core import thresholds as T
 from envelt.core.columns.grouping import Grouping
-from envelt.core.stats import held_out_line
+from envelt.core.relations.findings import _agreeing
+from envelt.core.stats import cut, held_out_line, heldout
+from envelt.core.stats.between import share_error
 from envelt.core.stats.crossing import Crossing
+from envelt.core.stats.explained import ratio_within
 from envelt.core.stats.folds import deal, hash_blocks
+from envelt.core.stats.group_pairs import all_pairs
+from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.mantel_haenszel import stratified_rates
+from envelt.core.stats.of_rows.many_groups import epsilon_squared
+from envelt.core.stats.of_rows.tables import chi_square_sparse
 from envelt.core.stats.of_units.pairs import UnitsByLevels
 from envelt.core.stats.of_units.spread import spread_of
 from envelt.core.stats.of_units.tables import between_cells, effective_rows
+from envelt.core.stats.rates import calendar_rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
 from envelt.core.stats.stratified import cochran_q, unbiased_totals
@@ -403,3 +411,132 @@ def test_identifiers_are_left_out_unless_they_say_more_than_chance():
     advice = Study(frame, outcome="y", kinds=kinds).rank().table["advice"]
     assert advice["case"] == "leave out: names cases"
     assert advice["hive"] == "names cases: the unit?"
+
+
+def test_epsilon_squared_ends_where_the_ranks_f_has_its_tails():
+    n, k, h = 90, 4, 20.0
+    made = epsilon_squared(h, n, k)
+    f = (h / (k - 1)) / ((n - 1 - h) / (n - k))
+    assert made.estimate == pytest.approx(h / (n - 1))
+    for end, share in ((made.low, 0.975), (made.high, 0.025)):
+        assert stats.ncf.cdf(f, k - 1, n - k, end / (1 - end) * n) == pytest.approx(share, abs=1e-6)
+
+
+def test_shares_by_units_reach_as_far_as_their_error_on_fishers_z():
+    r, _, _, y = clustered(14)
+    group = r.integers(0, 4, 320)
+    y = y + 2.5 * group
+    groups = GroupedRows(y, group, tuple("abcd"), Sampling.of_units(UNITS))
+    made = groups.effects["omega_squared"]
+    share = np.var(np.array([y[group == g].mean() for g in range(4)])[group]) / np.var(y)
+    chance = 3 * groups.design_effect * (1 - share) / 316
+    half = stats.t.ppf(0.975, 39) * share_error(y, group, 4, Sampling.of_units(UNITS))
+    low, high = ratio_within(np.sqrt(share - chance), share, half)
+    assert (made.low, made.high) == pytest.approx((low**2, high**2))  # wider than what F inverted gives
+    assert made.estimate == pytest.approx(share - chance, abs=0.01)
+
+
+def test_areas_under_the_curve_count_ties_by_half_however_they_are_summed():
+    r = np.random.default_rng(15)
+    rates = r.choice([0.1, 0.2, 0.2, 0.5], (3, 12))
+    rest, event = r.integers(0, 9, (3, 12)).astype(float), r.integers(0, 9, (3, 12)).astype(float)
+    want = [
+        sum(e[i] * q[j] * ((p[i] > p[j]) + 0.5 * (p[i] == p[j])) for i in range(12) for j in range(12))
+        for p, q, e in zip(rates, rest, event, strict=True)
+    ]
+    assert heldout._won_by_pairs(rates, rest, event) == pytest.approx(want)
+    assert heldout._won_by_order(rates, rest, event) == pytest.approx(want)
+
+
+def test_accuracy_by_units_varies_as_blocks_of_them_do():
+    r = np.random.default_rng(16)
+    rows_of = r.integers(5, 20, (50, 2)).astype(float)
+    right = np.floor(rows_of * r.uniform(0.3, 0.9, (50, 2)))
+    share = right.sum(axis=0) / rows_of.sum(axis=0)
+    away = ((right - share * rows_of) / rows_of.sum(axis=0)).sum(axis=1) / 2  # of the mean of the two
+    assert cut._error_of_units(right, rows_of) == pytest.approx(np.sqrt(50 / 49 * np.sum(away**2)))
+
+
+def test_chi_square_of_sparse_tables_has_the_moments_of_all_tables_with_their_margins():
+    table = np.array([[2, 0, 1], [0, 3, 1], [1, 1, 1]])
+    a, b = np.repeat(np.arange(3), table.sum(axis=1)), np.repeat(np.arange(3), table.sum(axis=0))
+    r = np.random.default_rng(17)
+    drawn = []
+    for _ in range(20_000):
+        t = np.bincount(3 * a + r.permutation(b), minlength=9).reshape(3, 3)
+        drawn.append(np.sum((t - np.outer(t.sum(1), t.sum(0)) / 10) ** 2 / (np.outer(t.sum(1), t.sum(0)) / 10)))
+    mean, variance = np.mean(drawn), np.var(drawn)
+    made = chi_square_sparse(table)
+    df = 2 * mean**2 / variance
+    assert made.p == pytest.approx(stats.chi2.sf(made.statistic * df / mean, df), abs=0.01)
+
+
+def test_pairs_of_groups_leave_out_those_of_one_row_or_one_value():
+    r = np.random.default_rng(18)
+    y = np.concatenate([r.normal(size=20), r.normal(1, 1, 15), [3.0], np.full(6, 2.0)])
+    codes = np.repeat(np.arange(4), [20, 15, 1, 6])
+    pairs = all_pairs(GroupedRows(y, codes, tuple("abcd"), rows(y)))
+    assert sorted(zip(pairs.first.tolist(), pairs.second.tolist(), strict=True)) == [(0, 1)]
+    t = stats.ttest_ind(y[codes == 1], y[codes == 0], equal_var=False)
+    assert pairs.p.tolist() == pytest.approx([t.pvalue])
+
+
+def test_columns_agree_where_means_and_deviations_differ_by_a_hundredth_of_a_deviation():
+    near = [[100.0, 40.0, 0.3], [100.39, 40.0, 0.31], [100.41, 40.0, 0.3], [100.0, 40.39, 0.3], [100.0, 40.0, 0.329]]
+    summary = np.array(near)
+    assert _agreeing(summary) == [(0, 1), (0, 3), (1, 2), (1, 3), (1, 4)]
+
+
+def test_a_candidate_of_one_level_and_a_column_without_days_say_nothing():
+    frame = pd.DataFrame(
+        {"g": ["a"] * 20 + [None] * 5, "x": np.arange(25.0), "y": np.random.default_rng(19).normal(size=25)}
+    )
+    row = Study(frame, outcome="y", kinds={"g": "nominal"}).against().table.loc["g"]
+    assert (row["n"], row["missing"]) == (20, 5)
+    frame["y"] = frame["y"].where(frame.index > 2)
+    number = Study(frame.assign(x=frame["x"].where(frame.index < 15)), outcome="y", kinds={"x": "continuous"}).against()
+    assert (number.table.loc["x", "n"], number.table.loc["x", "missing"]) == (12, 10)
+    none = calendar_rate_bins(np.full(4, np.nan), 12)
+    assert none.codes.tolist() == [-1] * 4
+    assert len(none.ends) == 0
+
+
+def test_a_bend_is_named_by_both_its_ends():
+    r = np.random.default_rng(20)
+    x = r.uniform(0, 1, 3_000)
+    event = r.random(3_000) < np.where(x > 0.9, 0.6, 0.15 + 0.3 * np.abs(x - 0.45))
+    frame = pd.DataFrame({"x": x, "y": np.where(event, "yes", "no")})
+    for f in Study(frame, outcome="y").against("x").findings:
+        if f.code == "bend-without-trend":
+            rates = Study(frame, outcome="y").against("x").rates["rate"].to_numpy()
+            assert f.evidence["ends"] == pytest.approx((rates[0] + rates[-1]) / 2)
+
+
+def test_evidence_of_one_strong_candidate_is_its_own_and_what_moved_most_comes_first():
+    r = np.random.default_rng(21)
+    case = np.repeat(np.arange(60), 12)
+    shared = r.normal(size=60)
+    y = shared[case] + 0.3 * r.normal(size=720)
+    frame = pd.DataFrame({"case": [f"K{k}" for k in case], "own": shared[case].round(2), "other": case % 7, "y": y})
+    view = Study(frame, outcome="y", unit="case", kinds={"other": "nominal", "own": "continuous"}).rank()
+    (kept,) = [f for f in view.findings if f.code == "units-kept-whole"]
+    moved = kept.evidence["moved"]
+    sizes = {name: abs(a - b) for name, (a, b) in moved.items()}
+    assert list(sizes.values()) == sorted(sizes.values(), reverse=True)
+    for f in view.findings:
+        if f.code in ("strong-candidate", "too-good-to-be-true") and len(f.columns) == 2:
+            assert set(f.evidence) == {"held_out_share", "low", "high"}
+
+
+@pytest.mark.parametrize("classes", [False, True])
+def test_what_is_written_of_groups_is_times_for_odds_and_a_signed_difference_for_means(classes):
+    r = np.random.default_rng(22)
+    place = r.integers(0, 3, 1_200)
+    side = np.where(r.random(1_200) < 0.2 + 0.25 * place, "east", "west")
+    y = 2.0 * place + r.normal(size=1_200)
+    frame = pd.DataFrame({"side": side, "place": np.array(list("abc"))[place]})
+    frame["y"] = np.where(y > 2, "yes", "no") if classes else y
+    (found,) = [f for f in Study(frame, outcome="y").against("side", by="place").findings if f.code == VANISHES]
+    low, high = found.evidence["crude"][1:]
+    ends = f"times ({low:.3g} to {high:.3g})" if classes else f"({low:+.3g} to {high:+.3g})"
+    assert ends.replace("-", "−") in found.statement

@@ -105,9 +105,10 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
 
 def _in_blocks(column: Column, known: NDArray[np.bool_]) -> bool:
     """Say whether rows stand in blocks of a column's levels, as those of one case do: that is their order."""
-    if not isinstance(column, CategoryColumn) or not T.SORTED_LEVELS <= column.distinct <= known.sum() / 2:
+    named = isinstance(column, CategoryColumn) and column.kind in ("nominal", "identifier")
+    if not named or not T.SORTED_LEVELS <= column.distinct <= known.sum() / 2:
         return False
-    codes = column.codes[known]
+    codes = column.codes[known]  # type: ignore[attr-defined]
     return int(np.count_nonzero(np.diff(codes))) + 1 <= T.BLOCKS_A_NAME * column.distinct
 
 

@@ -14,8 +14,8 @@ NAMES = {
     r"|department|dept|model|brand|species|breed|batch|lot|shift|channel|route|ward|plot|site|status",
     "codes": r"zip|zipcode|post|postal|postcode|plz|code|sku|article|product|item|part|phone|tel|fips|isbn|ean|barcode"
     r"|account|icd|naics|sic",
-    "identifiers": r"id|ids|[a-z]id|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket|invoice|order|sku"
-    r"|isbn",
+    "identifiers": r"id|ids|[cfghijnopqstuvwxyz]id|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket"
+    r"|invoice|order|sku|isbn",
     "few_cases": r"subject|person|patient|participant|respondent|individual|household|hh|hospital|clinic|firm|company"
     r"|customer|user|client|animal|hive|colony|farm|" + _SEEN_AGAIN,
     "places": r"country|county|state|region|district|municipality|commune|town|city|province|village|ward|site"

@@ -245,6 +245,7 @@ def relation_of_counted(
         error = 0.0 if counts is None else ct.phi_squared_error(counts, n)
         return ct.v_of_phi_squared(statistic / n, n, *levels), float(special.chdtrc(df, statistic)), 1.0, error
     spread = between_cells(rows, columns, shape, sampling.units, sampling.cases)
-    effect = max(spread.mean / (df * n), 1.0) if df > 0 and spread.mean > 0 else 1.0
+    known = df > 0 and spread.mean > 0  # of under three units nothing is
+    effect = max(spread.mean / (df * n), 1.0) if known else float("nan")
     error = 0.0 if counts is None else _phi_squared_error(counts, rows, columns, sampling)
-    return ct.v_of_phi_squared(statistic / n, n / effect, *levels), spread.test.p, effect, error
+    return ct.v_of_phi_squared(statistic / n, n / effect if known else n, *levels), spread.test.p, effect, error
