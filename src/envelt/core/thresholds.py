@@ -310,5 +310,5 @@ OUT_OF_TOGETHER = 0.3  # correlation of a count and its total
 OUT_OF_DISTINCT = 500  # values of a count of so many: of more it is a measure
 OUT_OF_MOST = 0.9  # of the rows equal: then it is the same number
 SWAPPED_FAR = 3.0  # quartile distances from the median, on both sides of a pair of swapped values
-MISSING_COSTS = 0.2  # of the rows that a table loses where only those with every value are kept
+MISSING_COSTS = 0.25  # of the rows that a table loses where only those with every value are kept
 SORTED_LEVELS = 5  # of a column by which rows stand in blocks, for that to be their order
