@@ -130,6 +130,24 @@ def joint(a: Coarse, b: Coarse, y: NDArray[Any]) -> tuple[Floats, Floats, Floats
 
 
 @np.errstate(over="ignore", invalid="ignore")
+@np.errstate(over="ignore", invalid="ignore", divide="ignore")
+def slopes_of_each(
+    scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0
+) -> tuple[Floats, Floats]:
+    """Return the slope within each column of a table of rows by itself, as `slope_along` has it, and its errors."""
+    use = ~np.isnan(scores)
+    s, n, total, squared = scores[use][:, None], n[use], total[use], squared[use]
+    rows = np.maximum(n.sum(axis=0), 1)
+    away = s - (n * s).sum(axis=0) / rows
+    sxx = np.sum(n * away**2, axis=0)
+    variance = np.maximum(squared / np.maximum(n, 1) - (total / np.maximum(n, 1)) ** 2, 0.0)
+    pooled = np.sum(n * variance, axis=0) / rows
+    variance = (n * variance + 5 * pooled) / (n + 5)
+    slope = np.where(sxx > 0, np.sum(away * total, axis=0) / sxx, 0.0)
+    error = np.where(sxx > 0, np.sqrt(inflation * np.sum(away**2 * n * variance, axis=0)) / sxx, np.inf)
+    return slope, error
+
+
 def slope_along(scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0) -> Estimate:
     """Return the slope common to the columns of a table of rows, with an interval that lets cells vary freely.
 

@@ -5,7 +5,7 @@ They turn round, vanish, or show only there.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -30,6 +30,7 @@ from .joint import (
     scores_of,
     share_of_variance,
     slope_along,
+    slopes_of_each,
     stand_for_each_other,
     surely,
     z_of,
@@ -40,7 +41,8 @@ Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
 SCREENED = 25_000
-"""So many rows show any turn worth a word, before all are looked at."""
+SCREENED_STILL = 5_000
+"""So many rows show any turn worth a word, before all are looked at; fewer what shows only within, or turns between."""
 MOST_SAID = 2
 """Columns within which relations vanish, or within which alone they show, that are said."""
 
@@ -184,78 +186,120 @@ def turn_rounds(
         for centre in (y[:1].sum(), (y - y[:1].sum()).sum() / max(len(y), 1)):
             y = y - centre  # squares of what is left keep their digits at any offset
     columns = [c.take(known) for c in candidates]
-    scores = [scores_of(c, y) for c in columns]
-    overall = [marginal(c, s, y, inflation) for c, s in zip(columns, scores, strict=True)]
-    moving = np.array(
-        [
-            not c.time and (only is None or c.name == only) and np.count_nonzero(~np.isnan(s)) > 1
-            for c, s in zip(columns, scores, strict=True)
-        ],
-        bool,
-    )
-    held = [share_of_variance(c, y) for c in columns]
+    along = [_Along.of(c, y, inflation) for c in columns]
+    moving = np.array([a.moves and (only is None or a.column.name == only) for a in along], bool)
+    held = [share_of_variance(c, y) <= T.TURN_SHARE for c in columns]
     if isinstance(outcome, ClassOutcome):
         floor = least_points(float(outcome.is_event[known].mean()))
     else:
         floor = T.LEAST_SD * outcome.deviation
-    found = []
-    movers = np.flatnonzero(moving)
+    fewer = slice(None, None, max(1, len(y) // SCREENED_STILL))  # what goes nowhere over all rows needs no more to show
+
+    def pair_of(i: int, j: int, rows: slice) -> list[TurnRound]:
+        """What becomes of two columns within each other, by some of the rows."""
+        pair = [(k, m) for k, m in ((i, j), (j, i)) if moving[k] and held[m]]
+        first, second = (replace(columns[k], codes=columns[k].codes[rows]) for k in (i, j))
+        parts = joint(first, second, y[rows]) if pair else None
+        if parts is None or stand_for_each_other(first, second, parts[0]):
+            return []
+        of = [_inside(along[a], columns[b], parts if a == i else tuple(v.T for v in parts), floor) for a, b in pair]
+        seen = [t for t in of if t is not None]
+        alike = any(t.code in (VANISHES, ONLY) for t in seen) and near_copies(parts[0])
+        return [t for t in seen if not (alike and t.code in (VANISHES, ONLY))]
+
+    found, movers = [], np.flatnonzero(moving)
     for i, first in enumerate(columns):
         if progress is not None:
             progress(i, len(columns), first.name)
         for j in range(i + 1, len(columns)) if moving[i] else movers[movers > i].tolist():
-            pair = [(k, m) for k, m in ((i, j), (j, i)) if moving[k] and held[m] <= T.TURN_SHARE]
-            parts = joint(first, columns[j], y) if pair else None
-            if parts is None or stand_for_each_other(first, columns[j], parts[0]):
-                continue
-            for a, b in pair:
-                of = list(parts) if a == i else [v.T for v in parts]
-                seen = _inside(columns[a], columns[b], scores[a], overall[a], of, inflation, floor)
-                alike = seen is not None and seen.code in (VANISHES, ONLY) and near_copies(parts[0])
-                if seen is not None and not alike:
-                    found.append(seen)
+            still = fewer.step > 1 and not (along[i].sure or along[j].sure)
+            if not still or pair_of(i, j, fewer):
+                found += pair_of(i, j, slice(None))
     return sorted(found, key=lambda t: -abs(z_of(t.inside)))
 
 
-def _inside(
-    a: Coarse, b: Coarse, scores: Floats, overall: Estimate, parts: list[Floats], inflation: float, floor: float
-) -> TurnRound | None:
+@dataclass(frozen=True)
+class _Along:
+    """A candidate, the places of its levels, and how the outcome goes along them over all rows.
+
+    Parameters
+    ----------
+    ends, steps
+        The levels at the ends of the scores, and from the one to the other.
+    sure
+        Whether the outcome surely goes along it over all rows.
+    by_means
+        Whether its levels stand in the order of their means.
+    """
+
+    column: Coarse
+    scores: Floats
+    overall: Estimate
+    ends: tuple[int, int]
+    steps: float
+    sure: bool
+    by_means: bool
+    inflation: float
+
+    @classmethod
+    def of(cls, column: Coarse, y: NDArray[Any], inflation: float) -> _Along:
+        """Look along one candidate."""
+        scores = scores_of(column, y)
+        overall = marginal(column, scores, y, inflation)
+        used = np.flatnonzero(~np.isnan(scores))
+        ends = (int(used[np.argmin(scores[used])]), int(used[np.argmax(scores[used])])) if len(used) else (0, 0)
+        steps = float(scores[ends[1]] - scores[ends[0]]) if len(used) else 0.0
+        sure = abs(z_of(overall)) >= surely(column, scores, T.TURN_OVERALL)
+        return cls(column, scores, overall, ends, steps, sure, not column.ordered and len(column.labels) > 2, inflation)
+
+    @property
+    def moves(self) -> bool:
+        """Whether an outcome can go along it: it has two levels to go between, and is no time."""
+        return not self.column.time and self.steps > 0
+
+
+def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], floor: float) -> TurnRound | None:
     n, total, squared = parts
-    readable = (n[~np.isnan(scores)] >= T.TURN_CELL).sum(axis=0) >= 2
+    readable = (n[~np.isnan(a.scores)] >= T.TURN_CELL).sum(axis=0) >= 2
     if readable.sum() < 2:
         return None
     n, total, squared = n[:, readable], total[:, readable], squared[:, readable]
-    inside = slope_along(scores, n, total, squared, inflation)
-    ends = int(np.nanargmin(scores)), int(np.nanargmax(scores))
-    steps = float(scores[ends[1]] - scores[ends[0]])
-    over_all, within = (
-        Relation(e.estimate * steps, abs(z_of(e)) >= sure)
-        for e, sure in ((overall, surely(a, scores, T.TURN_OVERALL)), (inside, T.TURN_SURE))
-    )
-    # the one over all rows is the surer, and what they share counts once: the change varies less than the inner slope
-    error = (inside.high - inside.low) / (2 * Z95)
-    change = float(2 * special.ndtr(-abs(overall.estimate - inside.estimate) / error)) if error > 0 else np.nan
-    least = T.WITHIN_LARGE * floor
-    code = becomes(over_all, within, change, Demands(floor, least, T.WITHIN_LITTLE, T.WITHIN_CHANGE, T.WITHIN_CHANGE))
-    each = [slope_along(scores, n[:, [k]], total[:, [k]], squared[:, [k]], inflation) for k in range(n.shape[1])]
-    agreeing = int(sum(np.sign(e.estimate) == np.sign(inside.estimate) for e in each))
-    by_means = not a.ordered and len(a.labels) > 2  # levels in the order of their means over all rows
-    agree = agreeing >= max(2, T.TURN_AGREE * len(each))
-    if code is not None and not (code == VANISHES or (agree and not (code == ONLY and by_means))):
-        code = None
-    up, down = (max(each, key=lambda e: s * z_of(e)) for s in (1, -1))
-    far = min(z_of(up), -z_of(down)) >= T.OPPOSITE_SURE and min(up.estimate, -down.estimate) * steps >= 2 * floor
+    each, errors = slopes_of_each(a.scores, n, total, squared, a.inflation)
+    z = np.divide(each, errors, out=np.zeros(len(each)), where=errors > 0)
+    up, down = int(np.argmax(z)), int(np.argmin(z))
+    far = bool(min(z[up], -z[down]) >= T.OPPOSITE_SURE)
+    if not (a.sure or far or np.abs(z).sum() >= T.TURN_SURE):
+        return None  # the common slope is no surer than all of them together
+    inside = slope_along(a.scores, n, total, squared, a.inflation)
+    agreeing = int(np.sum(np.sign(each) == np.sign(inside.estimate)))
+    code, overall = _code(a, inside, agreeing, len(each), floor), a.overall
     opposite: tuple[str, ...] = ()
-    if far and not by_means and code != TURNS:
-        code, (overall, inside) = OPPOSITE, (up, down)
-        labels = [b.labels[k] for k in np.flatnonzero(readable)]
-        opposite = labels[each.index(up)], labels[each.index(down)]
+    if far and min(each[up], -each[down]) * a.steps >= 2 * floor and not a.by_means and code != TURNS:
+        code, labels = OPPOSITE, np.flatnonzero(readable)
+        overall, inside = (
+            Estimate(float(each[k]), float(each[k] - Z95 * errors[k]), float(each[k] + Z95 * errors[k]))
+            for k in (up, down)
+        )
+        opposite = b.labels[labels[up]], b.labels[labels[down]]
     if code is None:
         return None
+    low, high = (a.column.labels[k] for k in a.ends)
     return TurnRound(
-        code, a.name, b.name, overall, inside, a.labels[ends[0]], a.labels[ends[1]], agreeing, len(each), round(steps),
-        opposite,
-    )  # fmt: skip
+        code, a.column.name, b.name, overall, inside, low, high, agreeing, len(each), round(a.steps), opposite
+    )
+
+
+def _code(a: _Along, inside: Estimate, agreeing: int, levels: int, floor: float) -> str | None:
+    """Return what becomes of a relation, where enough levels agree; levels by their means cannot show less over all."""
+    crude = Relation(a.overall.estimate * a.steps, a.sure)
+    within = Relation(inside.estimate * a.steps, abs(z_of(inside)) >= T.TURN_SURE)
+    # the one over all rows is the surer, and what they share counts once: the change varies less than the inner slope
+    error = (inside.high - inside.low) / (2 * Z95)
+    change = float(2 * special.ndtr(-abs(a.overall.estimate - inside.estimate) / error)) if error > 0 else np.nan
+    least = T.WITHIN_LARGE * floor
+    code = becomes(crude, within, change, Demands(floor, least, T.WITHIN_LITTLE, T.WITHIN_CHANGE, T.WITHIN_CHANGE))
+    agree = agreeing >= max(2, T.TURN_AGREE * levels)
+    return code if code == VANISHES or (agree and not (code == ONLY and a.by_means)) else None
 
 
 def turn_findings(found: list[TurnRound], outcome: Outcome) -> list[Finding]:
