@@ -1,13 +1,17 @@
 """Numbers against their definitions, written out: by units, within groups, at a glance, along lines, together."""
 
+from itertools import combinations
+
 import numpy as np
 import pandas as pd
 import pytest
 from scipy import optimize, stats
 
-from envelt import Study
+from envelt import Preparation, Study
 from envelt.core import thresholds as T
+from envelt.core.against.shape import bend_finding
 from envelt.core.columns.grouping import Grouping
+from envelt.core.embed import quality
 from envelt.core.relations.findings import _agreeing
 from envelt.core.stats import cut, held_out_line, heldout
 from envelt.core.stats.between import share_error
@@ -22,7 +26,7 @@ from envelt.core.stats.of_rows.tables import chi_square_sparse
 from envelt.core.stats.of_units.pairs import UnitsByLevels
 from envelt.core.stats.of_units.spread import spread_of
 from envelt.core.stats.of_units.tables import between_cells, effective_rows
-from envelt.core.stats.rates import calendar_rate_bins
+from envelt.core.stats.rates import BinEnds, calendar_rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
 from envelt.core.stats.stratified import cochran_q, unbiased_totals
@@ -540,3 +544,67 @@ def test_what_is_written_of_groups_is_times_for_odds_and_a_signed_difference_for
     low, high = found.evidence["crude"][1:]
     ends = f"times ({low:.3g} to {high:.3g})" if classes else f"({low:+.3g} to {high:+.3g})"
     assert ends.replace("-", "−") in found.statement
+
+
+def test_triplets_agree_as_often_as_all_triplets_of_rows_do():
+    r = np.random.default_rng(23)
+    values, at = r.normal(size=(25, 4)), r.normal(size=(25, 2))
+    at[:, 0] += values[:, 0]
+    far = ((values[:, None] - values) ** 2).sum(axis=2), ((at[:, None] - at) ** 2).sum(axis=2)
+    told = [
+        (far[0][i, j] < far[0][i, k]) == (far[1][i, j] < far[1][i, k])
+        for i in range(25) for j in range(25) for k in range(25) if len({i, j, k}) == 3
+    ]  # fmt: skip
+    made = quality._triplets(values, at, r)
+    assert made.mean() == pytest.approx(np.mean(told), abs=4 * np.sqrt(0.25 / len(made)))
+    assert quality._triplets(values[:2], at[:2], r).tolist() == [1.0]
+
+
+def test_a_bend_has_its_ends_and_its_middle_in_evidence():
+    left = np.arange(8.0)
+    level = np.array([0.2, 0.3, 0.5, 0.6, 0.7, 0.5, 0.4, 0.3])
+    found = bend_finding("x", "y", "The rate", BinEnds(left, left + 1, left + 0.5), level, str, (0.5, 1e-9))
+    assert found.evidence["ends"] == pytest.approx(0.25)
+    assert found.evidence["middle"] == pytest.approx((0.5 + 0.6 + 0.7 + 0.5) / 4)
+    assert "optimum" in found.statement
+    assert (
+        "low in the middle" in bend_finding("x", "y", "It", BinEnds(left, left, left), 1 - level, str, (1, 0)).statement
+    )
+
+
+def test_sparse_tables_of_two_columns_have_the_moments_of_every_way_to_deal_them():
+    table = np.array([[2, 0], [1, 2], [0, 3]])
+    rows_of = np.repeat(np.arange(3), table.sum(axis=1))
+    seen = []
+    for first in combinations(range(8), 3):
+        column = np.ones(8, int)
+        column[list(first)] = 0
+        t = np.bincount(2 * rows_of + column, minlength=6).reshape(3, 2)
+        expected = np.outer(t.sum(axis=1), t.sum(axis=0)) / 8
+        seen.append(np.sum((t - expected) ** 2 / expected))
+    mean, variance = np.mean(seen), np.var(seen)
+    made = chi_square_sparse(table)
+    df = 2 * mean**2 / variance
+    assert made.p == pytest.approx(stats.chi2.sf(made.statistic * df / mean, df), rel=1e-9)
+
+
+def test_curves_say_what_a_line_misses():
+    r = np.random.default_rng(24)
+    x = r.normal(size=800)
+    frame = pd.DataFrame({"x": x, "z": x**2 + 0.3 * r.normal(size=800)})
+    (found,) = [f for f in Study(frame).relations().findings if f.code == "curved-relation"]
+    e = found.evidence
+    assert e["pearson"] == pytest.approx(np.corrcoef(frame["x"], frame["z"])[0, 1])
+    assert e["gain"] == pytest.approx(e["correlation_ratio"] ** 2 - e["pearson"] ** 2)
+
+
+def test_rows_without_a_unit_are_folds_of_their_own():
+    n = 3_000
+    unit = np.where(np.arange(n) % 2, "u", None)
+    frame = pd.DataFrame({"unit": unit, "g": np.resize(list("abc"), n), "y": np.random.default_rng(25).normal(size=n)})
+    made = Preparation(outcome="y", unit="unit").then("encode", "g", using="rate")
+    out = made.fit_transform(frame)["g"].to_numpy()
+    shown = [len(np.unique(out[(frame["g"] == level) & (frame["unit"] == "u")])) for level in "abc"]
+    alone = [len(np.unique(out[(frame["g"] == level) & frame["unit"].isna()])) for level in "abc"]
+    assert shown == [1, 1, 1]  # one unit lies in one fold, and takes the rate of the other four
+    assert alone == [5, 5, 5]
