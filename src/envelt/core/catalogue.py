@@ -166,7 +166,7 @@ FINDINGS: dict[str, Entry] = {
         "deviation) or more both ways"),
     "turns-between-groups": Entry("note", "against, contingency",
         f"the outcome surely rises along a column where a third has one value and falls where it has another, each by "
-        f"{T.OPPOSITE_SURE:g} standard errors and twice the least that matters"),
+        f"twice the least that matters and {T.OPPOSITE_SURE:g} standard errors or more, of many columns by more"),
     "vanishes-within": Entry("caution, note", "against, contingency, relations",
         f"with `by`: a difference over all rows, clear of nothing, of which at most {T.VANISH_LEFT:.0%} is left "
         "within the groups, where it is not clear or too small to matter, and the change is clear of chance; "

@@ -202,12 +202,16 @@ def turn_rounds(
         parts = joint(first, second, y[rows]) if pair else None
         if parts is None or stand_for_each_other(first, second, parts[0]):
             return []
-        of = [_inside(along[a], columns[b], parts if a == i else tuple(v.T for v in parts), floor) for a, b in pair]
+        of = [
+            _inside(along[a], columns[b], parts if a == i else tuple(v.T for v in parts), (floor, by_chance))
+            for a, b in pair
+        ]
         seen = [t for t in of if t is not None]
         alike = any(t.code in (VANISHES, ONLY) for t in seen) and near_copies(parts[0])
         return [t for t in seen if not (alike and t.code in (VANISHES, ONLY))]
 
     found, movers = [], np.flatnonzero(moving)
+    by_chance = np.sqrt(T.OPPOSITE_BY_CHANCE / max(len(movers) * (len(columns) - 1), 1))
     for i, first in enumerate(columns):
         if progress is not None:
             progress(i, len(columns), first.name)
@@ -258,16 +262,22 @@ class _Along:
         return not self.column.time and self.steps > 0
 
 
-def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], floor: float) -> TurnRound | None:
-    n, total, squared = parts
+def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: tuple[float, float]) -> TurnRound | None:
+    """Return what becomes of a relation within another's levels.
+
+    ``asked`` is how large it must be to matter, and the chance that some level goes far one way: both ways its square.
+    """
+    (n, total, squared), (floor, by_chance) = parts, asked
     readable = (n[~np.isnan(a.scores)] >= T.TURN_CELL).sum(axis=0) >= 2
     if readable.sum() < 2:
         return None
     n, total, squared = n[:, readable], total[:, readable], squared[:, readable]
     each, errors = slopes_of_each(a.scores, n, total, squared, a.inflation)
-    z = np.divide(each, errors, out=np.zeros(len(each)), where=errors > 0)
+    t = np.divide(each, errors, out=np.zeros(len(each)), where=errors > 0)
+    rows = n[~np.isnan(a.scores)].sum(axis=0)  # of few rows a slope is no surer than Student's t says
+    z = -np.sign(t) * special.ndtri(special.stdtr(np.maximum(rows - 2, 1), -np.abs(t)))
     up, down = int(np.argmax(z)), int(np.argmin(z))
-    far = bool(min(z[up], -z[down]) >= T.OPPOSITE_SURE)
+    far = bool(min(z[up], -z[down]) >= max(T.OPPOSITE_SURE, -float(special.ndtri(min(by_chance / len(z), 0.5)))))
     if not (a.sure or far or np.abs(z).sum() >= T.TURN_SURE):
         return None  # the common slope is no surer than all of them together
     inside = slope_along(a.scores, n, total, squared, a.inflation)

@@ -25,7 +25,7 @@ def missing_in_levels(table: Table, outcome: str | None, sampling: Sampling, tol
     """Find columns of which all gaps lie in at most five levels of another, so few that it is not by chance.
 
     The chance that so many cases all fall into some such levels is at most the number of such sets of levels times
-    their share of all rows to that power. Where the levels are the units themselves, rows are counted.
+    their share of all rows to that power.
 
     Parameters
     ----------
@@ -97,7 +97,7 @@ def _in_few(
     if not 1 <= len(at) <= T.FEW_GAP_LEVELS or share > T.SHARE_OF_GAP_LEVELS:
         return None
     cases = float(absent.sum())
-    if sampling.clustered and units_in(codes[inside], len(labels), sampling.take(inside)).max() > 1:
+    if sampling.clustered:
         cases = float(units_in(codes[gaps], len(labels), sampling.take(gaps)).sum())
     if cases < T.FEWEST_GAPS or special.binom(len(labels), len(at)) * share**cases > T.GAPS_BY_CHANCE:
         return None
