@@ -129,7 +129,6 @@ def joint(a: Coarse, b: Coarse, y: NDArray[Any]) -> tuple[Floats, Floats, Floats
     return sums[0], sums[1], sums[2]
 
 
-@np.errstate(over="ignore", invalid="ignore")
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
 def slopes_of_each(
     scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0
@@ -148,6 +147,7 @@ def slopes_of_each(
     return slope, error
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def slope_along(scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0) -> Estimate:
     """Return the slope common to the columns of a table of rows, with an interval that lets cells vary freely.
 
