@@ -49,17 +49,16 @@ def counted_out_of(outcome: Outcome, columns: list[Column]) -> list[Finding]:
             continue
         reached, free = float(np.mean(y == total)), float(np.mean(total > y.max()))
         together = float(np.corrcoef(y, total)[0, 1]) if y.std() > 0 and total.std() > 0 else 0.0
-        if reached < T.OUT_OF_REACHED or free > T.OUT_OF_FREE or together < T.OUT_OF_TOGETHER:
+        same = reached > T.OUT_OF_MOST  # the same number, nearly
+        if same or reached < T.OUT_OF_REACHED or free > T.OUT_OF_FREE or together < T.OUT_OF_TOGETHER:
             continue
-        if float(np.mean(y == total)) > T.OUT_OF_MOST:
-            continue  # the same number, nearly
         return [
             Finding(
                 "bounded-by-total",
                 "caution",
                 (outcome.name, c.name),
                 f"{marked(outcome.name)} is never above {marked(c.name)}, and equals it in {reached:.0%} of the rows: "
-                f"it counts how many of {marked(c.name)}.",
+                f"it seems to count how many of {marked(c.name)}.",
                 f"Ask for the share, {marked(outcome.name)} over {marked(c.name)}, or give a model both as so many of "
                 "so many: the count alone says mostly how many there were.",
                 {"equal": reached, "correlation": together},
