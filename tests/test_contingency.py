@@ -264,7 +264,7 @@ def test_a_turn_is_found_at_any_offset_of_the_outcome(shift):
 
 def test_tables_without_a_turn_raise_none():
     raised = 0
-    for seed in range(120):
+    for seed in range(60):
         r = rng(seed)
         base = r.normal(size=400)
         frame = pd.DataFrame({f"x{i}": base * r.normal() + r.normal(size=400) for i in range(8)})
@@ -276,7 +276,7 @@ def test_tables_without_a_turn_raise_none():
         made_of = [c for c in map(coarse_of, columns) if c is not None]
         # what vanishes within another does: both are the same cause, and noise
         raised += any(t.code != "vanishes-within" for t in turn_rounds(made_of, outcome, Sampling.of_rows(400)))
-    assert raised <= 6
+    assert raised <= 3
 
 
 BAD = {
