@@ -308,6 +308,32 @@ def test_a_real_level_keeps_its_rate_and_a_unit_its_fold():
     assert later.groupby(frame["level"]).nunique().max() == 1
 
 
+@pytest.mark.parametrize("number", [False, True])
+def test_rates_of_units_are_drawn_in_as_far_as_units_ask_for(number):
+    r = np.random.default_rng(2)
+    level = r.integers(0, 8, 120)
+    y = level / 8 + r.normal(size=120)
+    once = pd.DataFrame(
+        {"unit": np.arange(120), "level": level.astype(str), "y": y if number else np.where(y > 0.4, "yes", "no")}
+    )
+    told = once.loc[np.repeat(np.arange(120), 6)].reset_index(drop=True)
+
+    def rates(frame, unit):
+        made = Preparation(outcome="y", unit=unit).then("encode", "level", using="rate").fit(frame)
+        return made.transform(once)["level"].to_numpy()
+
+    base = once["y"].mean() if number else (once["y"] == "yes").mean()
+    alone = rates(once, None)
+    assert rates(told, "unit") == pytest.approx(alone, abs=0.02 * np.std(alone))  # U / (U − 1) apart
+    assert np.std(rates(told, None)) > 1.1 * np.std(alone)  # rows told six times are taken for six
+    away = {"unit": 0.0, None: 0.0}
+    for seed in range(20):  # a level says nothing of the units
+        noise = told.assign(y=np.random.default_rng(seed).permutation(once["y"])[told["unit"]])
+        for unit in away:
+            away[unit] += np.abs(rates(noise, unit) - base).mean()
+    assert away["unit"] < 0.4 * away[None]
+
+
 def test_three_classes_get_a_rate_each_and_a_number_its_mean():
     frame = rows()
     three = Preparation().then("encode", "zone", using="rate").then("drop", *frame.columns.drop("zone"))

@@ -13,6 +13,7 @@ from ..core.columns.grades import grade_order
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawWords
 from ..core.magnitude import spread_of
+from ..core.stats.groups import GroupedRows
 from ..core.stats.shrinkage import shrunken_levels
 from ..errors import OptionError, PreparationError
 from .keys import UNSEEN, places
@@ -255,8 +256,8 @@ def _named(name: str, parts: list[str], values: Floats) -> dict[str, RawColumn]:
 def _rates(words: RawWords, training: Training, rows: NDArray[np.bool_] | None) -> tuple[Floats, Floats]:
     """Return the shrunken rate at every level, that of missing last, and that of all rows; shapes (L + 1, D), (D,).
 
-    The rates are those of `shrunken_levels`, learned from ``rows`` only; the base they are drawn to is that of all
-    training rows, so that a fold's own base says nothing of its rows.
+    The rates are those of `shrunken_levels`, learned from ``rows`` only, over units with their design effect; the base
+    they are drawn to is that of all training rows, so that a fold's own base says nothing of its rows.
     """
     outcome = training.outcome
     assert outcome is not None
@@ -264,13 +265,15 @@ def _rates(words: RawWords, training: Training, rows: NDArray[np.bool_] | None) 
     codes = np.where(words.codes < 0, len(words.words), words.codes)
     size = len(words.words) + 1
     n = np.bincount(codes[used], minlength=size)
+    sampling, labels = training.sampling.take(used), (*words.words, "missing")
     columns, bases = [], []
     for y in _indicators(outcome):
         known = y[outcome.known]
         base, sd = float(known.mean()), spread_of(known)
         sums = np.bincount(codes[used], weights=y[used], minlength=size)
         means = np.divide(sums, n, out=np.full(size, base), where=n > 0)
-        columns.append(shrunken_levels(n, means, base, sd))
+        effect = GroupedRows(y[used], codes[used], labels, sampling).design_effect
+        columns.append(shrunken_levels(n, means, base, sd, effect))
         bases.append(base)
     rates = np.stack(columns, axis=1)
     if len(bases) > 1:  # of all classes: drawn to the base each by itself, they need not sum to one

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..core.columns.labels import number_label
 from ..core.columns.outcome import Outcome
 from ..core.finding import Finding
+from ..core.stats.sampling import Sampling
 from ..core.words import plural
 from ..errors import OptionError, PreparationError, did_you_mean
 from .values import check_value
@@ -56,10 +57,13 @@ class Training:
         Of these rows; none where it was not given.
     fold
         The fold of every row, shape (n,); a unit is never divided.
+    sampling
+        What these rows are a sample of.
     """
 
     outcome: Outcome | None
     fold: NDArray[np.int64]
+    sampling: Sampling
 
 
 @dataclass(frozen=True)

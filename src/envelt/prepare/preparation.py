@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.finding import Finding, by_weight
 from ..core.stats.folds import deal, hash_blocks
+from ..core.stats.sampling import Sampling
 from ..errors import NotFittedError, OptionError, PreparationError, did_you_mean
 from .fitted import Fitted, form_of, operations_in, read_form, unusable
 from .intake import aligned, from_one_row, one_row, outcome_in, outcome_of, row_reader, type_here, working_of
@@ -223,18 +224,16 @@ class Preparation(OperationList):
                     "encode learns rates from the outcome: give it to fit, or name its column, outcome=…."
                 )
         if known is None:
-            return Training(None, np.zeros(0, np.int64))
-        return Training(known, self._folds(at, known))
-
-    def _folds(self, at: Working, outcome: Outcome) -> NDArray[np.int64]:
-        keys = np.arange(len(at))
+            return Training(None, np.zeros(0, np.int64), Sampling.of_rows(len(at)))
+        keys, sampling = np.arange(len(at)), Sampling.of_rows(len(at))
         if self.unit is not None and self.unit in at:
             codes = at.words(self.unit).codes.astype(np.int64)
             keys = np.where(codes < 0, codes.max(initial=0) + 1 + keys, codes)
+            sampling = Sampling.of_units(keys)
         load = np.zeros(len(at))
-        load[outcome.known] = outcome.target().load
+        load[known.known] = known.target().load
         folds = deal(hash_blocks(keys, self.seed), load, self.seed)
-        return np.asarray(folds.fold_of_block[0][folds.blocks])
+        return Training(known, np.asarray(folds.fold_of_block[0][folds.blocks]), sampling)
 
     def _guarded(self, operation: Operation, apply: Any, at: Working, watched: list[Watched] | None) -> None:
         if watched is None:
