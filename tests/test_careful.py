@@ -323,3 +323,52 @@ def test_short_words_that_end_in_id_are_no_ids():
     for name, kind in (("bid", "continuous"), ("hid", "identifier"), ("pid", "identifier")):
         values = np.sort(np.resize(np.arange(1_000, 1_300), N)) if kind == "identifier" else r.integers(1_000, 9_000, N)
         assert Study(pd.DataFrame({name: values, "x": r.normal(size=N)})).table[name].kind == kind
+
+
+@pytest.mark.parametrize(
+    ("how", "make"),
+    [
+        ("√a", np.sqrt), ("log(a)", np.log), ("log10(a)", np.log10), ("a²", np.square),
+        ("1 ÷ a", lambda a: 1 / a), ("2.5 × log(a) + 7", lambda a: 2.5 * np.log(a) + 7),
+    ],
+)  # fmt: skip
+def test_what_is_another_number_in_another_scale_is_told_with_its_scale(how, make):
+    r = rng(19)
+    frame = pd.DataFrame({"a": r.gamma(3, 20, N).round(1) + 1, "x": r.normal(size=N)})
+    frame["b"] = make(frame["a"]) if how == "a²" else make(frame["a"]).map(lambda v: float(f"{v:.5g}"))
+    (found,) = said(frame, "made-up-of-others")
+    assert found.evidence["how"] in {"a²": ("a²", "√b"), "1 ÷ a": ("1 ÷ a", "1 ÷ b")}.get(how, (how,))
+    (loud,) = said(frame, "made-up-of-others", outcome="a")
+    assert (loud.weight, set(loud.columns)) == ("stop", {"a", "b"})
+    near = frame.assign(b=frame["b"] + r.normal(0, 0.05 * frame["b"].std(), N))
+    assert not said(near, "made-up-of-others")
+    slips = frame.copy()
+    slips.loc[[3, 8], "b"] = slips["b"].max() * 3
+    told = said(slips, "made-up-of-others")[0].evidence
+    assert told["against"] == 2
+
+
+def test_the_logarithm_of_a_ratio_is_told_and_called_no_exponential():
+    r = rng(20)
+    frame = pd.DataFrame({"odds": np.zeros(N), "won": r.gamma(3, 9, N), "lost": r.gamma(4, 8, N)})
+    frame["odds"] = np.log(frame["won"] / frame["lost"]).round(4)
+    assert said(frame, "made-up-of-others")[0].evidence["how"] == "log(won ÷ lost)"
+    frame["rest"] = 100 - frame["won"] - frame["lost"]
+    recipes = said(frame, "made-up-of-others")[0].evidence["recipes"]
+    assert recipes["rest"] == "100 − won − lost"
+
+
+def test_logarithms_and_roots_of_whole_numbers_are_told_and_measures_are_not():
+    r = rng(21)
+    whole = r.integers(2, 90, N)
+    for undone, make in (("exp(x)", np.log), ("10 ** x", np.log10), ("x ** 2", np.sqrt)):
+        (found,) = said(pd.DataFrame({"x": make(whole), "y": r.normal(size=N)}), "logarithm-of-units")
+        assert (found.evidence["undone"], found.evidence["highest"]) == (undone, whole.max())
+        assert Study(pd.DataFrame({"x": make(whole)})).derive("back", undone).table["back"].values == pytest.approx(
+            whole
+        )
+        part = np.where(np.arange(N) == 5, make(whole + 0.4), make(whole))
+        assert not said(pd.DataFrame({"x": part, "y": r.normal(size=N)}), "logarithm-of-units")
+    for x in (whole + 1e-9, whole / 10, r.normal(size=N), np.log(whole * 1_000_003)):
+        assert not said(pd.DataFrame({"x": x, "y": r.normal(size=N)}), "logarithm-of-units")
+    assert said(pd.DataFrame({"log_x": np.log(whole), "y": r.normal(size=N)}), "logarithm-of-units")[0].weight == "note"

@@ -230,7 +230,7 @@ class Study(Questions):
         name
             What to call the new column; it must not be taken.
         expression
-            Of columns: arithmetic, comparisons, and/or/not, log, log1p, sqrt, abs, min, max, where,
+            Of columns: arithmetic, comparisons, and/or/not, exp, log, log1p, sqrt, abs, min, max, where,
             is_missing, year, month, weekday (1 is Monday), hour, date(year, month, day).
         cut, at, names
             A numeric column, the points to cut it at (a value equal to one goes right), the parts' names.

@@ -85,6 +85,9 @@ FINDINGS: dict[str, Entry] = {
         "what else they hold; or differ in time only"),
     "same-column": Entry("caution", "inventory",
         "two columns say the same: exactly, in another unit of measure, or under other names"),
+    "logarithm-of-units": Entry("caution, note", "inventory",
+        "a number is the logarithm, or the root, of numbers that are all whole (a note of the outcome, and where its "
+        "name says so)"),
     "sentinel-value": Entry("caution, note", "inventory",
         "a value such as −99, 1900-01-01, or 0 where no other lies near, stands apart: a code for missing (a note "
         "where under three rows hold it); or a level says that nothing is known"),

@@ -198,7 +198,8 @@ def yards(*, planted: bool = True) -> pd.DataFrame:
     Planted: boxes go with the honey only through the bees, feeding shows only among hives of one strength, shade helps
     on one slope and harms on another; three flags are one column cut up, scales were never read in two yards, forty
     rows of a far place make a correlation, two cells of one row are swapped, half of the sums paid are round, a year of
-    building is a guess, and four looks have one mean and one deviation. In the clean twin these are drawn by chance.
+    building is a guess, an age is the logarithm of days, a pull the root of hours. In the clean twin these are drawn
+    by chance.
     """
     r = np.random.default_rng(SEED + 9)
     n = 1_200
@@ -226,6 +227,10 @@ def yards(*, planted: bool = True) -> pd.DataFrame:
     round_sum = r.random(n) < (0.7 if planted else 0.04)
     frame["loan"] = np.where(round_sum, 1_000 * np.round(r.gamma(6, 2, n)), 25 * np.round(r.gamma(6, 80, n)))
     frame["built"] = np.where(r.random(n) < (0.3 if planted else 0.0), 1960, r.integers(1925, 2015, n))
+    days = r.integers(3, 400, n)
+    frame["hours"] = r.uniform(20, 90, n).round(1)
+    frame["age"] = np.log(days) if planted else np.log(days) + r.normal(0, 0.01, n)
+    frame["pull"] = np.sqrt(frame["hours"]).round(3) if planted else r.uniform(4, 10, n).round(3)
     frame["honey_kg"] = (honey + r.normal(0, 3, n)).round(2)
     return frame
 

@@ -91,6 +91,7 @@ def _fold(pick: Callable[..., Floats]) -> Callable[..., Floats]:
 
 
 FUNCTIONS: dict[str, tuple[int, int, Callable[[Evaluator, ast.Call], Value]]] = {
+    "exp": (1, 1, _of_numbers(np.exp)),
     "log": (1, 1, _of_numbers(np.log)),
     "log1p": (1, 1, _of_numbers(np.log1p)),
     "sqrt": (1, 1, _of_numbers(np.sqrt)),

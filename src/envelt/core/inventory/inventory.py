@@ -23,6 +23,7 @@ from .quality.flags import exclusive_flags
 from .quality.follows import follow_findings
 from .quality.later import later_findings
 from .quality.levels import level_findings
+from .quality.logged import logged_findings
 from .quality.rare import rare_findings
 from .quality.recipes import recipe_findings
 from .quality.repeats import repeat_findings
@@ -103,6 +104,7 @@ def quality_findings(
         ("rows", lambda: crossed_findings(table, outcome, counted)),
         ("copies", lambda: copy_findings(table)),
         ("recipes", lambda: recipe_findings(table, name)),
+        ("logarithms", lambda: logged_findings(table, name)),
         ("follows", lambda: follow_findings(table, name, sampling)),
         ("swapped", lambda: swapped_values(table)),
         ("flags", lambda: exclusive_flags(table, name)),
@@ -124,6 +126,8 @@ def _one_each(found: list[Finding]) -> list[Finding]:
     places = {c for f in found if f.code == "shared-values" for c in f.columns}
     found = [f for f in found if not (f.code in ("coded-numbers", "borderline-kind") and f.columns[0] in units)]
     found = [f for f in found if not (f.code == "made-up-of-others" and places.issuperset(f.columns))]
+    made = [set(f.columns) for f in found if f.code == "made-up-of-others"]
+    found = [f for f in found if not (f.code == "logarithm-of-units" and any(m.issuperset(f.columns) for m in made))]
     told = [set(f.columns) for f in found if f.code == "made-up-of-others" and f.weight == "stop"]
     return [f for f in found if not (f.code == "known-later" and any(t.issuperset(f.columns) for t in told))]
 

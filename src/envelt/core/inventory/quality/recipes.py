@@ -1,4 +1,4 @@
-"""Numbers that are made from two others: a sum, a ratio, a product, a change in percent."""
+"""Numbers made from two others (a sum, a ratio, a product, a change in percent), or another one in another scale."""
 
 from __future__ import annotations
 
@@ -27,7 +27,10 @@ LOST = 1e-4
 
 
 class Made(NamedTuple):
-    """A column that two others make, in how many rows, in which of these it is not so, and how many lack one."""
+    """A column that two others make, in how many rows, in which of these it is not so, and how many lack one.
+
+    Where one makes it, the second is the first again.
+    """
 
     column: str
     first: str
@@ -39,10 +42,18 @@ class Made(NamedTuple):
     more: tuple[str, ...] = ()
 
 
+SUM, LOGARITHM = "+", "log({} ÷ {})"
 WAYS: dict[str, Callable[[Floats, Floats], Floats]] = {
-    "÷": lambda a, b: a / b,
-    "÷²": lambda a, b: a / (b * b),
-    "×": lambda a, b: a * b,
+    "{} ÷ {}": lambda a, b: a / b,
+    "{} ÷ {}²": lambda a, b: a / (b * b),
+    "{} × {}": lambda a, b: a * b,
+    LOGARITHM: lambda a, b: np.log(a / b),
+}
+SCALES: dict[str, Callable[[Floats], Floats]] = {
+    "log({})": np.log,
+    "√{}": np.sqrt,
+    "{}²": np.square,
+    "1 ÷ {}": np.reciprocal,
 }
 
 
@@ -64,11 +75,13 @@ def recipe_findings(table: Table, outcome: str | None) -> list[Finding]:
             found.append(made)
     of_outcome = [m for m in found if outcome in _columns(m)]
     told = [_told_of_outcome(of_outcome, table, str(outcome))] if of_outcome else []
-    return told + [_told(some, table) for some in _sharing([m for m in found if m not in of_outcome])][:MOST_SAID]
+    named = {c for m in of_outcome for c in _columns(m)}
+    others = [m for m in found if not {*_columns(m)} <= named]
+    return told + [_told(some, table) for some in _sharing(others)][:MOST_SAID]
 
 
 def _columns(m: Made) -> tuple[str, ...]:
-    return (m.column, m.first, m.second, *m.more)
+    return tuple(dict.fromkeys((m.column, m.first, m.second, *m.more)))
 
 
 def _sharing(found: list[Made]) -> list[list[Made]]:
@@ -84,7 +97,7 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
     columns = [c for c in table if isinstance(c, NumericColumn) and c.kind in ("continuous", "discrete")]
     columns = [c for c in columns if c.distinct >= T.FEW_DISTINCT]
     columns = sorted(columns, key=lambda c: (c.name != outcome, int(c.missing.sum())))[:MOST_COLUMNS]
-    while len(columns) > 2:
+    while len(columns) > 1:
         rows = np.flatnonzero(~np.stack([c.missing for c in columns]).any(axis=0))
         if len(rows) >= LEAST_ROWS:
             break
@@ -105,7 +118,7 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
             if (a, b, c, way) not in tried:
                 tried.add((a, b, c, way))
                 three = columns[a], columns[b], columns[c]
-                made = _sum(list(three[:2]), three[2], outcome) if way == "+" else _checked(*three, way)
+                made = _sum(list(three[:2]), three[2], outcome) if way == SUM else _checked(*three, way)
                 if made is not None:
                     yield made
 
@@ -113,17 +126,28 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
 def _screened(
     columns: list[NumericColumn], x: Floats, z: Floats, outcome: str | None
 ) -> Iterator[tuple[int, int, int, str]]:
-    """Find first, second and made of what fits on a few rows, and not by one of the two alone."""
+    """Find first, second and made of what fits on a few rows, and not by a line along one of the two."""
     r = z @ z.T
     alone = r**2
+    for way, scale in SCALES.items():
+        fit = (_normal(scale(x)) @ z.T) ** 2
+        for a, c in np.argwhere((fit > 1 - LOST) & (1 - fit < 0.1 * (1 - alone))).tolist():
+            if a != c:
+                yield a, a, c, way
     for a in range(len(columns)):
         for way, make in WAYS.items():
             fit = (_normal(make(x[a], x)) @ z.T) ** 2  # of each second (rows) with each made (columns)
             better = 1 - fit < 0.1 * (1 - np.maximum(alone[a], alone))
             for b, c in np.argwhere((fit > 1 - LOST) & better).tolist():
-                if len({a, b, c}) == 3 and not (way == "×" and b < a) and _is_last(columns, c, a, b, outcome):
+                last = way == LOGARITHM or _is_last(columns, c, a, b, outcome)  # no ratio is called an exponential
+                if len({a, b, c}) == 3 and last and not (way == "{} × {}" and b < a):
                     yield a, b, c, way
-    names = [c.name for c in columns]
+    yield from _sums(columns, r, outcome)
+
+
+def _sums(columns: list[NumericColumn], r: Floats, outcome: str | None) -> Iterator[tuple[int, int, int, str]]:
+    """Find, by the correlations of a few rows, what a weighted sum of two others fits."""
+    alone, names = r**2, [c.name for c in columns]
     for y in range(2, len(columns)) if outcome not in names else range(len(columns)):
         left = 1 - alone
         share = alone[y][:, None] + alone[y][None, :] - 2 * np.outer(r[y], r[y]) * r
@@ -132,7 +156,7 @@ def _screened(
         for a, b in np.argwhere(np.triu(fits, 1)).tolist():
             last = names[y] == outcome or _is_last(columns, y, a, b, outcome)
             if len({a, b, y}) == 3 and last and outcome not in (names[a], names[b]):
-                yield a, b, y, "+"
+                yield a, b, y, SUM
 
 
 def _total(columns: list[NumericColumn], rows: NDArray[np.intp], y: int) -> Iterator[Made]:
@@ -172,12 +196,12 @@ def _normal(x: Floats) -> Floats:
 
 def _checked(a: NumericColumn, b: NumericColumn, c: NumericColumn, way: str) -> Made | None:
     """Check a recipe on all rows, and write it."""
-    f = WAYS[way](a.values, b.values)
+    f = SCALES[way](a.values) if way in SCALES else WAYS[way](a.values, b.values)
     both = np.isfinite(f) & ~c.missing
     slope, shift = _line(f[both], c.values[both])
     scale = float(np.std(slope * f[both]))
     round_slope = float(f"{slope:.2g}")
-    changed = way == "÷" and abs(shift + slope) < 0.01 * abs(slope) and abs(shift) > 0.05 * scale
+    changed = way == "{} ÷ {}" and abs(shift + slope) < 0.01 * abs(slope) and abs(shift) > 0.05 * scale
     tried = []
     for k in (round_slope, slope) if abs(round_slope - slope) < 1e-3 * abs(slope) else (slope,):
         added = -k if changed else shift if abs(shift) > 0.01 * scale else 0.0
@@ -188,10 +212,12 @@ def _checked(a: NumericColumn, b: NumericColumn, c: NumericColumn, way: str) -> 
     if rows < LEAST_ROWS or len(against) > T.RECIPE_SLIPS * rows:
         return None
     first, second = marked(a.name), marked(b.name)
-    made = f"{first} ÷ {second}²" if way == "÷²" else f"{first} {way} {second}"
+    made = way.format(first, second)
+    if way == "log({})" and abs(abs(slope) * np.log(10) - 1) < 1e-3:
+        made, slope = f"log10({first})", float(np.sign(slope))
     if changed:
         made, shift = f"({first} − {second}) ÷ {second}", 0.0
-    times = "" if slope == 1 else f"{float(f'{slope:.4g}'):g} × "
+    times = {1.0: "", -1.0: "−"}.get(slope, f"{float(f'{slope:.4g}'):g} × ")
     plus = "" if shift == 0 else f" {'+' if shift > 0 else '−'} {float(f'{abs(shift):.4g}'):g}"
     return Made(c.name, a.name, b.name, f"{times}{made}{plus}", rows, against, len(c) - rows)
 
@@ -241,17 +267,14 @@ def _sum(parts: list[NumericColumn], y: NumericColumn, outcome: str | None) -> M
     rows, against = int(both.sum()), tuple(np.flatnonzero(both)[~fits(y.values[both])].tolist())
     if rows < LEAST_ROWS or len(against) > T.RECIPE_SLIPS * rows:
         return None
-    how = " ".join(
-        f"{'+' if w > 0 else '−'} {'' if abs(abs(w) - 1) < 1e-3 else f'{abs(w):.4g} × '}{marked(c.name)}"
-        for w, c in sorted(zip(weights, parts, strict=True), key=lambda p: p[0] < 0)
-    ).removeprefix("+ ")
-    plus = (
-        ""
-        if abs(shift) < 1e-2 * float(np.std(y.values[both]))
-        else f" {'+' if shift > 0 else '−'} {float(f'{abs(shift):.4g}'):g}"
-    )
+    terms = sorted(zip(weights, (marked(c.name) for c in parts), strict=True), key=lambda p: p[0] < 0)
+    written = [("+" if w > 0 else "−", ("" if abs(abs(w) - 1) < 1e-3 else f"{abs(w):.4g} × ") + n) for w, n in terms]
+    if abs(shift) >= 1e-2 * float(np.std(of)):
+        constant = ("+" if shift > 0 else "−", f"{float(f'{abs(shift):.4g}'):g}")
+        written.insert(0 if shift > 0 > terms[0][0] else len(written), constant)
+    how = " ".join(f"{sign} {term}" for sign, term in written).removeprefix("+ ")
     first, second, *more = (c.name for c in parts)
-    return Made(y.name, first, second, how + plus, rows, against, len(y) - rows, tuple(more))
+    return Made(y.name, first, second, how, rows, against, len(y) - rows, tuple(more))
 
 
 def _written(m: Made, table: Table) -> str:
@@ -280,7 +303,7 @@ def _told(found: list[Made], table: Table) -> Finding:
     more = "".join(f"; {_written(m, table)}" for m in found[1:3])
     rest = f"; and {len(found) - 3} more of these are made of each other" if len(found) > 3 else ""
     columns = tuple(dict.fromkeys(c for m in found for c in _columns(m)))
-    one = "one of the three" if len(columns) == 3 else "what is made of the others"
+    one = {2: "one of the two", 3: "one of the three"}.get(len(columns), "what is made of the others")
     return Finding(
         "made-up-of-others",
         "caution",
@@ -297,13 +320,20 @@ def _told_of_outcome(found: list[Made], table: Table, outcome: str) -> Finding:
     also = [f"{_joined([*map(marked, p)])} ({_written(m, table)})" for m, p in zip(found[1:3], parts[1:3], strict=True)]
     rest = f"; and so in {len(found) - 3} more ways" if len(found) > 3 else ""
     more = f" So are {', and '.join(also)}{rest}." if also else ""
-    first = _joined([*map(marked, parts[0])])
-    whichever = first if len(found) == 1 else "these"
+    first, y = _joined([*map(marked, parts[0])]), marked(outcome)
+    if len(parts[0]) == 1:
+        ends, advice = f"{first} is the outcome in another scale", f"Leave {first} out: it is {y} again."
+    else:
+        whichever = first if len(found) == 1 else "these"
+        ends, advice = (
+            f"{first} together are the outcome",
+            f"Leave out whichever of {whichever} is only known with {y}.",
+        )
     return Finding(
         "made-up-of-others",
         "stop",
         tuple(dict.fromkeys(c for m in found for c in _columns(m))),
-        f"{_written(found[0], table)}, to within rounding: {first} together are the outcome.{more}",
-        f"Leave out whichever of {whichever} is only known with {marked(outcome)}.",
+        f"{_written(found[0], table)}, to within rounding: {ends}.{more}",
+        advice,
         _evidence(found),
     )
