@@ -372,3 +372,23 @@ def test_logarithms_and_roots_of_whole_numbers_are_told_and_measures_are_not():
     for x in (whole + 1e-9, whole / 10, r.normal(size=N), np.log(whole * 1_000_003)):
         assert not said(pd.DataFrame({"x": x, "y": r.normal(size=N)}), "logarithm-of-units")
     assert said(pd.DataFrame({"log_x": np.log(whole), "y": r.normal(size=N)}), "logarithm-of-units")[0].weight == "note"
+
+
+def test_peaks_are_told_apart_by_the_column_that_does():
+    r = rng(22)
+    side = r.random(N) < 0.4
+    x = np.where(side, 10.0, 17.0) + r.normal(0, 1, N)
+    frame = pd.DataFrame({"x": x, "kind": np.where(side, "small", np.where(r.random(N) < 0.5, "large", "huge"))})
+    frame["weak"] = np.where(r.random(N) < 0.25, r.permutation(side), side)
+    frame["many"] = [f"{'a' if s else 'b'}{k % 20}" for k, s in enumerate(side)]
+    frame["y"] = r.normal(size=N)
+    for step, asked in (("distribution", ()), ("distribution", ("x",)), ("balance", ())):
+        (found,) = said(frame, "two-peaks", step, *asked, outcome="x" if step == "balance" else "y")
+        assert found.columns == ("x", "kind")
+        valley = found.evidence["valley"]
+        right = ((x > valley) == (frame["kind"] != "small")).mean()
+        assert found.evidence["share"] == pytest.approx(right)
+        assert "'small' below and 'large', 'huge' above" in found.statement or "'huge', 'large' above" in found.statement
+    assert said(frame.drop(columns="kind"), "two-peaks", "distribution", "x")[0].columns == ("x",)
+    holes = frame.assign(kind=frame["kind"].where(r.random(N) < 0.5), x=frame["x"].where(r.random(N) < 0.9))
+    assert said(holes, "two-peaks", "distribution", "x")[0].columns == ("x", "kind")

@@ -198,8 +198,8 @@ def yards(*, planted: bool = True) -> pd.DataFrame:
     Planted: boxes go with the honey only through the bees, feeding shows only among hives of one strength, shade helps
     on one slope and harms on another; three flags are one column cut up, scales were never read in two yards, forty
     rows of a far place make a correlation, two cells of one row are swapped, half of the sums paid are round, a year of
-    building is a guess, an age is the logarithm of days, a pull the root of hours. In the clean twin these are drawn
-    by chance.
+    building is a guess, an age is the logarithm of days, a pull the root of hours, and two moults make two peaks. In
+    the clean twin these are drawn by chance.
     """
     r = np.random.default_rng(SEED + 9)
     n = 1_200
@@ -231,6 +231,9 @@ def yards(*, planted: bool = True) -> pd.DataFrame:
     frame["hours"] = r.uniform(20, 90, n).round(1)
     frame["age"] = np.log(days) if planted else np.log(days) + r.normal(0, 0.01, n)
     frame["pull"] = np.sqrt(frame["hours"]).round(3) if planted else r.uniform(4, 10, n).round(3)
+    young = r.random(n) < 0.45
+    frame["span_mm"] = (np.where(young & planted, 12.0, 17.5) + r.normal(0, 0.9, n)).round(2)
+    frame["moult"] = np.where(young if planted else r.permutation(young), "first", "second")
     frame["honey_kg"] = (honey + r.normal(0, 3, n)).round(2)
     return frame
 

@@ -11,6 +11,7 @@ from ..core.columns.axes import AxisLevels, Cuts, TableAxis, axis_of
 from ..core.columns.grouping import Grouping
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.contingency.crosstab import cross_tabulate
+from ..core.distribution.apart import tellers_of
 from ..core.distribution.distribution import NumberDistribution
 from ..core.distribution.look import Look
 from ..core.stats.groups import GroupedRows
@@ -55,5 +56,5 @@ def _numbers(context: Context, outcome: NumericOutcome, by: tuple[str, ...]) -> 
     groups = GroupedRows(outcome.values, grouping.codes, grouping.labels, context.sampling)
     return NumberDistribution(
         (outcome.name,), outcome.name, groups, grouping.groups, Look(), context.table.rows, context.cases,
-        limits=context.ranges.get(outcome.name), advise=advised,
+        limits=context.ranges.get(outcome.name), advise=advised, beside=tellers_of(context.table, (outcome.name,)),
     )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..core.columns.grouping import stacked
 from ..core.columns.table import CategoryColumn, Column, TimeColumn
+from ..core.distribution.apart import tellers_of
 from ..core.distribution.distribution import NumberDistribution, checked
 from ..core.distribution.levels import level_distribution
 from ..core.distribution.look import Look
@@ -60,6 +61,7 @@ def show_distribution(
         NumberDistribution(
             names, name, groups, grouping.groups, look, context.table.rows, context.cases,
             isinstance(first, TimeColumn), context.ranges.get(first.name), advise=advised,
+            beside=tellers_of(context.table, names),
         )
     )  # fmt: skip
     if sampling.clustered:

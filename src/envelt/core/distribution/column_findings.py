@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from ...errors import option
 from .. import thresholds as T
 from ..columns.labels import number_label, short_label
 from ..columns.names import is_sum
+from ..columns.table import CategoryColumn
 from ..columns.times import is_quantity
 from ..estimate import UNDEFINED_TEST, Significance
 from ..finding import Finding, marked
@@ -24,6 +27,7 @@ from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows
 from ..words import be, p_text, plural
+from .apart import who_tells
 from .lone import lone_value, said_of_lone
 from .tails import Advise, RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
 
@@ -63,6 +67,7 @@ def column_shape_of(
     bins: Bins,
     step: float | None = None,
     advise: Advise | None = None,
+    beside: Sequence[CategoryColumn] = (),
 ) -> ColumnShape:
     """Look at one column.
 
@@ -78,6 +83,8 @@ def column_shape_of(
         In which the values were recorded, where it is known.
     advise
         Suggests a transform.
+    beside
+        Columns of the same rows, that may tell peaks apart.
     """
     ordered, summary = column.ordered[0], column.summary
     step = recorded_step(ordered) if step is None else step
@@ -114,7 +121,7 @@ def column_shape_of(
             found += centre_disagrees(name, summary)
             found += _spikes(name, spikes)
             found += said_of_lone(name, None if spikes else lone_value(ordered, step, effect), len(ordered))
-            peaks = _peaks(name, body, dip, spread)
+            peaks = _peaks(name, body, dip, spread, (column.values, beside))
             found += peaks
             found += [] if peaks or spikes else _widths(name, body, bins, step)
             found += _steps(name, ordered, step, summary)
@@ -232,21 +239,33 @@ def peaks_of(body: Floats, dip: Significance) -> TwoPeaks | None:
     return None if peaks.second - peaks.first < T.PEAKS_APART * spread_of(body) else peaks
 
 
-def _peaks(name: str, body: Floats, dip: Significance, spread: float) -> list[Finding]:
+def _peaks(
+    name: str, body: Floats, dip: Significance, spread: float, rows: tuple[Floats, Sequence[CategoryColumn]]
+) -> list[Finding]:
     peaks = peaks_of(body, dip)
     if peaks is None:
         return []
     where = ", ".join(short_label(float(f"{p:.3g}")) for p in (peaks.first, peaks.second))
     jitter = f", ties spread over their step of {number_label(spread)}" if spread else ""
+    columns: tuple[str, ...] = (name,)
+    told = "."
+    advice = "Two kinds of row are mixed: find the column that tells them apart. A mean, and a box, describe neither."
+    teller = who_tells(rows[0], peaks.valley, rows[1])
+    if teller is not None:
+        columns, by = (name, teller.name), marked(teller.name)
+        below, above = (", ".join(map(repr, levels[:3])) + ", …" * (len(levels) > 3) for levels in teller[1:3])
+        told = f". {by} tells them apart, {below} below and {above} above, in {teller.share:.1%} of the rows."
+        advice = f"Two kinds of row are mixed: look at each, {option('by', teller.name)}. A mean describes neither."
     return [
         Finding(
             "two-peaks",
             "caution",
-            (name,),
+            columns,
             f"{marked(name)} has more than one peak, near {where}, with a valley at {float(f'{peaks.valley:.3g}'):g} "
-            f"(dip {dip.statistic:.3f}, {p_text(dip.p)}{jitter}).",
-            "Two kinds of row are mixed: find the column that tells them apart. A mean, and a box, describe neither.",
-            {"dip": dip.statistic, "p": dip.p, "peaks": [peaks.first, peaks.second], "valley": peaks.valley},
+            f"(dip {dip.statistic:.3f}, {p_text(dip.p)}{jitter}){told}",
+            advice,
+            {"dip": dip.statistic, "p": dip.p, "peaks": [peaks.first, peaks.second], "valley": peaks.valley}
+            | ({"told_by": teller.name, "share": teller.share} if teller else {}),
         )
     ]
 

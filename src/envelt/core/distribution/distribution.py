@@ -82,6 +82,8 @@ class NumberDistribution(Remade):
         What a person declared values can be.
     shaped
         Whether to look for what is worth a finding in each column.
+    advise, beside
+        As in `column_shape_of`.
     """
 
     columns: tuple[str, ...]
@@ -95,6 +97,7 @@ class NumberDistribution(Remade):
     limits: tuple[float, float] | None = None
     shaped: bool = True
     advise: Advise | None = None
+    beside: tuple[CategoryColumn, ...] = ()
 
     @cached_property
     def scale(self) -> Scale:
@@ -212,7 +215,7 @@ class NumberDistribution(Remade):
                     at = np.flatnonzero((x < low) | (x > high))
                 return [str(r) for r in self.row_labels[at[:50]]]
 
-            found.append(column_shape_of(name, one, rows, own, advise=self.advise))
+            found.append(column_shape_of(name, one, rows, own, advise=self.advise, beside=self.beside))
         return tuple(found)
 
     @cached_property

@@ -21,6 +21,7 @@ from ..shapes.resolution import recorded_step
 from ..stats.groups import one_group
 from ..stats.sampling import Sampling
 from ..words import plural
+from .apart import tellers_of
 from .column_findings import column_shape_of
 from .tails import Advise
 
@@ -134,8 +135,9 @@ def make_sheet(
     OptionError
     """
     shown = [c for c in table if in_sheet(c)]
+    beside = tellers_of(table, ())
     made = in_threads(
-        lambda c: _of_column(c, table.rows, sampling, advise), shown, len(table), progress, lambda c: c.name
+        lambda c: _of_column(c, table.rows, sampling, advise, beside), shown, len(table), progress, lambda c: c.name
     )
     columns, findings = [m for m, _ in made], [f for _, found in made for f in found]
     keys: dict[str, Callable[[SheetColumn], tuple[object, ...]]] = {
@@ -166,7 +168,7 @@ def _story(found: list[Finding]) -> Finding:
     return Finding(
         found[0].code,
         found[0].weight,
-        tuple(names),
+        tuple(dict.fromkeys([*names, *(c for f in found for c in f.columns)])),
         f"{STORIES[found[0].code].format(plural(len(names), 'number'))}: {', '.join(map(marked, names[:MOST_NAMED]))}"
         f"{more}. The first: {found[0].marked_statement}",
         found[0].advice,
@@ -229,18 +231,22 @@ JOINED: dict[str, Callable[[list[Finding]], Finding]] = {
 
 
 def _of_column(
-    column: Column, rows: pd.Index, sampling: Sampling, advise: Advise | None
+    column: Column, rows: pd.Index, sampling: Sampling, advise: Advise | None, beside: tuple[CategoryColumn, ...]
 ) -> tuple[SheetColumn, list[Finding]]:
     if isinstance(column, CategoryColumn):
         return _levels(column), []
     if isinstance(column, TimeColumn):
         return _times(column), []
     assert isinstance(column, NumericColumn)
-    return _numbers(column, rows, sampling, advise)
+    return _numbers(column, rows, sampling, advise, beside)
 
 
 def _numbers(
-    column: NumericColumn, rows: pd.Index, sampling: Sampling, advise: Advise | None
+    column: NumericColumn,
+    rows: pd.Index,
+    sampling: Sampling,
+    advise: Advise | None,
+    beside: tuple[CategoryColumn, ...],
 ) -> tuple[SheetColumn, list[Finding]]:
     x = column.values
     rows_of = one_group(x, column.name, sampling)
@@ -256,7 +262,7 @@ def _numbers(
             with np.errstate(invalid="ignore"):
                 return [str(r) for r in rows[np.flatnonzero((x < low) | (x > high))[:50]]]
 
-        findings = column_shape_of(column.name, rows_of, beyond, wide, step, advise).findings
+        findings = column_shape_of(column.name, rows_of, beyond, wide, step, advise, beside).findings
         bins = (
             readable_bins(ordered, bins=BINS, step=step)
             if len(wide.edges) > 2 * BINS and not wide.below + wide.above
