@@ -224,6 +224,7 @@ TURN_SAME = 0.7  # correlation of the two columns: one stands for the other, and
 TURN_SHARE = 0.5  # of the outcome's variance that the third column holds: then it is part of the outcome
 OPPOSITE_SURE = 3.0  # standard errors, up in one level and down in another, at least
 OPPOSITE_BY_CHANCE = 0.001  # of all tables in which some pair goes both ways surely by chance: all pairs are searched
+UNKNOWN_WITHIN = 0.05  # of the rows without a third column: its levels are then compared with the rows that have it
 WITHIN_LARGE = 4  # times the smallest difference that matters, for what vanishes or shows only within to be looked for
 WITHIN_LITTLE = 0.25  # of it, that may be left
 WITHIN_CHANGE = 6e-5  # that it changes by chance: four standard errors, since all pairs are searched

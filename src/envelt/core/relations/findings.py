@@ -270,7 +270,7 @@ def said_of_levels(relations: Relations, sampling: Sampling, outcome: str | None
     thirds = [(s.name, s.codes, s.size) for s in relations.sides if s.codes is not None and s.size >= 2]
     thirds = [t for t in thirds if t[0] != outcome]  # what is asked about divides nothing
     seen = correlations_within(numbers, [t for t in thirds if t[2] <= T.MOST_GAP_LEVELS], sampling)
-    return correlation_findings(seen)
+    return correlation_findings(seen, outcome)
 
 
 def equal_summaries(relations: Relations, outcome: str | None, sampling: Sampling) -> list[Finding]:

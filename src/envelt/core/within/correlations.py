@@ -99,11 +99,14 @@ def _told(values: Floats, centred: Floats) -> float:
     return 1 - float(np.var(centred[there])) / spread if spread > 0 else 1.0
 
 
-def correlation_findings(seen: list[Correlated]) -> list[Finding]:
-    """Say the greatest changes, of one third column and one change at once."""
+def correlation_findings(seen: list[Correlated], outcome: str | None) -> list[Finding]:
+    """Say the greatest changes, of one third column and one change at once; cautions are those of the outcome.
+
+    Where there is no outcome, each is one.
+    """
     found = []
     stories: dict[tuple[str, str], list[Correlated]] = {}
-    for c in seen:
+    for c in sorted(seen, key=lambda c: outcome not in (c.first, c.second)):
         stories.setdefault((c.code, c.by), []).append(c)
     for same in list(stories.values())[:MOST_SAID]:
         c, *rest = same
@@ -116,7 +119,7 @@ def correlation_findings(seen: list[Correlated]) -> list[Finding]:
         found.append(
             Finding(
                 c.code,
-                "caution",
+                "caution" if outcome is None or outcome in (c.first, c.second) else "note",
                 (c.first, c.second, c.by, *others),
                 f"{pair} correlate at {c.crude:+.2f} over all rows and at {c.within:+.2f} within the levels of {by}: "
                 f"{ENDS[c.code]}.{why}{also}",

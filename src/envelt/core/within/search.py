@@ -283,6 +283,11 @@ def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: tuple[float,
     inside = slope_along(a.scores, n, total, squared, a.inflation)
     agreeing = int(np.sum(np.sign(each) == np.sign(inside.estimate)))
     code, overall = _code(a, inside, agreeing, len(each), floor), a.overall
+    if code is not None and parts[0].sum() < (1 - T.UNKNOWN_WITHIN) * len(a.column.codes):
+        known = slope_along(a.scores, *(v.sum(axis=1, keepdims=True) for v in parts), a.inflation)
+        sure = abs(z_of(known)) >= surely(a.column, a.scores, T.TURN_OVERALL)
+        if _code(replace(a, overall=known, sure=sure), inside, agreeing, len(each), floor) != code:
+            code = None  # not so of the rows that have the other: like is compared with like
     opposite: tuple[str, ...] = ()
     if far and min(each[up], -each[down]) * a.steps >= 2 * floor and not a.by_means and code != TURNS:
         code, labels = OPPOSITE, np.flatnonzero(readable)
