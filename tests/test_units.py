@@ -1,6 +1,7 @@
 """Rows that come in units: against matrices written out, against rows where each is a unit, and on noise."""
 
 import itertools
+import pickle
 
 import numpy as np
 import pandas as pd
@@ -368,3 +369,50 @@ def test_a_correlation_over_units_is_told_from_nothing_by_interval_and_test_alik
             assert (estimate.low > 0 or estimate.high < 0) == (test.p < 0.05), (draw, estimate, test)
         sure += draw % 2 == 0 and pearson(x, y, Sampling.of_units(units))[1].p < 0.05
     assert sure <= 4  # of 100 unrelated pairs with long tails; by the jackknife's error alone nine are
+
+
+RESTING = (
+    "curved-relation", "bend-without-trend", "more-together", "only-within", "turns-round", "turns-between-groups",
+    "vanishes-within", "missing-follows-outcome", "missing-follows-column",
+)  # fmt: skip
+
+
+def of_hives(seed, effect=0.0, cases=60, each=20):
+    """What hives share, and one number of rows that bends the outcome by so much."""
+    r = np.random.default_rng(seed)
+    hive = np.repeat(np.arange(cases), each)
+    n = len(hive)
+    shared = {f"x{k}": r.normal(size=cases)[hive] + 0.3 * r.normal(size=n) for k in range(5)}
+    frame = pd.DataFrame({"hive_id": hive + 1_000, **shared, "g": r.choice(list("abc"), cases)[hive]})
+    frame["gap"] = np.where(r.normal(size=cases)[hive] + r.normal(size=n) > 1.2, np.nan, r.normal(size=n))
+    frame["own"] = r.normal(size=n)
+    frame["y"] = 2 * r.normal(size=cases)[hive] + r.normal(size=n) + effect * frame["own"] ** 2
+    return frame
+
+
+def test_what_holds_only_if_rows_are_cases_is_left_out_and_said_so():
+    raised, left_out = [], 0
+    for seed in range(8):
+        study = Study(of_hives(seed), outcome="y")
+        for view in (study.inventory(), study.against(), study.relations()):
+            raised += [f for f in view.findings if f.code in RESTING]
+            told = [f for f in view.findings if f.code == "rests-on-rows"]
+            assert sorted(d["code"] for f in told for d in f.evidence["left_out"]) == sorted(
+                f.code for f in view.found if f.code in RESTING
+            )
+            left_out += len(told)
+            declared = {f.code for f in Study(of_hives(seed), outcome="y", unit="hive_id").against().findings}
+            assert "rests-on-rows" not in declared
+    assert len(raised) <= 1
+    assert left_out > 8  # by rows nearly every table had something to say
+
+
+def test_what_holds_of_units_too_is_said_and_a_view_goes_to_another_process_with_its_doubt():
+    study = Study(of_hives(3, effect=1.0), outcome="y")
+    for view in (study.against(), study.relations(), study.against("own")):
+        sent = pickle.loads(pickle.dumps(view))
+        for one in (view, sent):
+            bends = [f for f in one.findings if f.code in ("curved-relation", "bend-without-trend")]
+            assert [{*f.columns} for f in bends] == [{"own", "y"}]
+    spread = of_hives(3).assign(hive_id=np.random.default_rng(0).permutation(np.repeat(np.arange(60), 20)))
+    assert not [f for f in Study(spread, outcome="y").against().findings if f.code == "rests-on-rows"]

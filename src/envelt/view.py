@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol, TypeVar
 
 from .core.finding import Finding
 from .declared import Named, TableOf, ValueOf, tabled
@@ -42,6 +42,13 @@ def check_extension(path: str | Path) -> str:
     return extension
 
 
+class Doubt(Protocol):
+    """What may make findings doubtful, as rows that are not independent do."""
+
+    def left(self, found: tuple[Finding, ...]) -> tuple[Finding, ...]:
+        """Return the findings that hold all the same."""
+
+
 class View:
     """The result of a step: what it says is computed when it is first read.
 
@@ -63,6 +70,7 @@ class View:
         self.title = title
         self._captions = dict(captions or {})
         self._made: dict[str, Any] = {}
+        self.doubt: Doubt | None = None
 
     @tabled()
     def table(self) -> pd.DataFrame:
@@ -100,7 +108,13 @@ class View:
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What is worth a person's attention, the gravest first."""
-        return tuple(f.labelled(self._captions) for f in self._found())
+        found = self.found if self.doubt is None else self.doubt.left(self.found)
+        return tuple(f.labelled(self._captions) for f in found)
+
+    @cached_property
+    def found(self) -> tuple[Finding, ...]:
+        """The same before any doubt, columns under their names in the data."""
+        return self._found()
 
     @classmethod
     def _declared(cls, kind: type[T]) -> dict[str, T]:

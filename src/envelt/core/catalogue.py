@@ -83,6 +83,8 @@ FINDINGS: dict[str, Entry] = {
     "likely-unit": Entry("caution", "inventory",
         "several rows share an identifier, or a number or name that by its name says who they are, and most of "
         "what else they hold; or differ in time only"),
+    "rests-on-rows": Entry("note", "inventory, against, contingency, relations",
+        "what a step would say of relations if rows were cases, and not if the likely unit were declared, is left out"),
     "same-column": Entry("caution", "inventory",
         "two columns say the same: exactly, in another unit of measure, or under other names"),
     "logarithm-of-units": Entry("caution, note", "inventory",

@@ -34,8 +34,9 @@ def crossing(*, planted: bool = True) -> pd.DataFrame:
 def weighings(*, planted: bool = True) -> pd.DataFrame:
     """Return 150 hives weighed every month of a year: the hive is a number, repeated; quarters are written 2024 Q1.
 
-    Planted: a mark for missing, eggs that cannot be seen where there is no queen, visits counted to eight or more. The
-    clean twin weighs every hive once.
+    Planted: a mark for missing, eggs that cannot be seen where there is no queen, visits counted to eight or more;
+    what goes with the weight by chance among 150 hives, and surely if each of 1,800 rows were a case. The clean twin
+    weighs every hive once.
     """
     r = np.random.default_rng(SEED + 1)
     hives, months = (150, 12) if planted else (1800, 1)
@@ -50,10 +51,12 @@ def weighings(*, planted: bool = True) -> pd.DataFrame:
     visits = np.minimum(r.geometric(0.16, n) - 1, 8 if planted else 40)
     moisture = np.array([f"{v:.1f}" for v in r.normal(18, 1, n)], object)
     moisture[r.random(n) < 0.04] = "." if planted else None
+    tilt, stand = (np.repeat(r.normal(m, 1.5, hives).round(1), months) for m in (6, 40))
     return pd.DataFrame(
         {
             "hive_no": hive, "month": month, "quarter": [f"2024 Q{(m - 1) // 3 + 1}" for m in month], "queen": queen,
-            "frame_width": breed, "eggs": eggs, "visits": visits, "moisture": moisture, "weight_kg": weight.round(1),
+            "frame_width": breed, "eggs": eggs, "visits": visits, "moisture": moisture, "tilt_deg": tilt,
+            "stand_cm": stand, "weight_kg": weight.round(1),
         }
     )  # fmt: skip
 

@@ -17,8 +17,10 @@ from ..views.glance import GlanceView
 from ..write.progress import slow_progress
 from .checks import refuse_empty, refuse_itself
 from .context import Context, once
+from .doubt import doubted
 
 
+@doubted
 @once
 def show_glance(context: Context) -> GlanceView:
     """Set every candidate against the outcome, a number each."""
@@ -31,6 +33,7 @@ def show_glance(context: Context) -> GlanceView:
     return GlanceView(answers, context.about, f"All candidates against {context.names(outcome.name)}", context.names)
 
 
+@doubted
 @once
 def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look: Look) -> AgainstView:
     """Set one candidate against the outcome, over all rows and in the parts that other columns make.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property, wraps
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
@@ -14,6 +14,7 @@ from ..core.columns.outcome import ClassOutcome, Outcome
 from ..core.columns.plan import StudyPlan
 from ..core.columns.table import CategoryColumn, Table
 from ..core.columns.units import unit_keys
+from ..core.inventory.quality.repeats import likely_unit
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.heldout import HeldOutRows
 from ..core.stats.sampling import Sampling
@@ -172,6 +173,17 @@ class Context:
             self._made[key] = TurnSearch(columns, self.known_outcome, self.sampling, slow_progress)
         search: TurnSearch = self._made[key]
         return search
+
+    @cached_property
+    def under_unit(self) -> Context | None:
+        """The same with the likely unit declared, where nobody said what a unit is and its rows agree on the outcome.
+
+        A study that is counted, or has no outcome, has none.
+        """
+        if self.unit is not None or self.outcome is None or self.plan.counts is not None:
+            return None
+        likely = likely_unit(self.table, self.outcome)
+        return None if likely is None else replace(self, plan=replace(self.plan, unit=likely))
 
     @property
     def of_outcome(self) -> tuple[str, ...]:

@@ -22,6 +22,7 @@ from ..write.digits import count
 from .balance import outcome_axis
 from .checks import refuse_itself
 from .context import Context, once
+from .doubt import doubted
 from .opening import counted_by
 
 PICTURES = ("auto", "bars", "stacked", "shares", "cells", "rates", "mosaic")
@@ -55,6 +56,7 @@ class CrossingAsked:
         refuse_itself(self.by, (*self.rows, *self.columns))
 
 
+@doubted
 @once
 def tabulate(context: Context, asked: CrossingAsked) -> ContingencyView:
     """Tabulate rows by columns, in the parts that other columns make, and look at what turns round."""

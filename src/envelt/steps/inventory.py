@@ -8,8 +8,10 @@ from ..core.words import plural
 from ..views.inventory import InventoryView
 from ..write.progress import slow_progress
 from .context import Context, once
+from .doubt import doubted
 
 
+@doubted
 @once
 def take_inventory(context: Context, rows: int) -> InventoryView:
     """Describe every column, and look for what is wrong with it."""

@@ -15,6 +15,7 @@ from ..views.relations import RelationsView
 from ..write.progress import slow_progress
 from .checks import refuse_itself
 from .context import Context, once
+from .doubt import doubted
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,7 @@ class RelationsOptions:
             )
 
 
+@doubted
 @once
 def show_relations(context: Context, options: RelationsOptions) -> RelationsView:
     """Relate every two columns."""

@@ -7,9 +7,11 @@ must be, and the rule is the same.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import NamedTuple
 
 from .. import thresholds as T
+from ..estimate import Estimate
 
 TURNS, VANISHES, ONLY = "turns-round", "vanishes-within", "only-within"
 OPPOSITE = "turns-between-groups"
@@ -48,6 +50,43 @@ class Demands(NamedTuple):
     left: float
     vanish: float
     only: float
+
+
+@dataclass(frozen=True)
+class TurnRound:
+    """A relation that turns round, vanishes or shows only within the levels of another column.
+
+    Parameters
+    ----------
+    code
+        What becomes of it, as in `rule`.
+    name, within
+        The candidate, and the column within whose levels it turns.
+    overall, inside
+        The change of the outcome (a rate or a mean) along the candidate, over all rows and within levels: from one
+        end to the other of two levels, a step of ordered ones.
+    low_end, high_end
+        The levels the change is from and to.
+    agreeing, levels
+        How many levels of ``within`` go the way of ``inside``, of how many.
+    steps
+        From the one end to the other.
+    opposite
+        Of opposite directions the levels of ``within`` in which the outcome rises and falls; then ``overall`` is the
+        one and ``inside`` the other.
+    """
+
+    code: str
+    name: str
+    within: str
+    overall: Estimate
+    inside: Estimate
+    low_end: str
+    high_end: str
+    agreeing: int
+    levels: int
+    steps: int
+    opposite: tuple[str, ...] = ()
 
 
 def named(floor: float) -> Demands:

@@ -174,12 +174,22 @@ class _Unit:
         return self.column.kind == "identifier", len(self.shared), self.several
 
 
+def likely_unit(table: Table, outcome: Outcome) -> str | None:
+    """Return the column that is likely to say what one case is, if its rows agree on the outcome."""
+    best = max(_units_of(table, outcome), key=lambda u: u.rank, default=None)
+    return None if best is None or best.alike < T.ALIKE_WITHIN else best.column.name
+
+
+def _units_of(table: Table, outcome: Outcome | None) -> list[_Unit]:
+    return [u for c in table if (u := _unit_of(table, c, outcome)) is not None]
+
+
 def _likely_unit(table: Table, outcome: Outcome | None) -> list[Finding]:
     """Find the column whose values span several rows that share most of their other columns, or differ in time.
 
     Identifiers are tried, and whole numbers and names of which the name of the column says that they name cases.
     """
-    units = [u for c in table if (u := _unit_of(table, c, outcome)) is not None]
+    units = _units_of(table, outcome)
     if not units:
         return []
     best = max(units, key=lambda u: u.rank)
