@@ -425,3 +425,21 @@ def test_a_correlation_of_candidates_that_levels_make_is_a_note_and_one_with_the
         weights[outcome] = found.weight
         assert set(found.columns) == {"a", "b", "kind"}
     assert weights == {"y": "note", "b": "caution", None: "caution"}
+
+
+def test_what_by_its_name_was_taken_after_the_outcome_or_with_it_is_told():
+    r = rng(25)
+    base = r.normal(40, 6, N)
+
+    def later(names, outcome):
+        noise = {n: (base + r.normal(0, s, N)).round(1) for n, s in names.items()}
+        return [f.columns for f in said(pd.DataFrame(noise), "known-later", outcome=outcome)]
+
+    weights = {"weight_0m": 3, "weight_3m": 3, "weight_8m": 3, "feed_2w": 3}
+    assert later(weights, "weight_3m") == [("weight_8m", "weight_3m")]
+    assert later(weights, "weight_8m") == []
+    years = {"height93": 3, "height97": 3, "girth97": 2, "cover97": 40, "girth95": 3}
+    assert later(years, "height97") == [("girth97", "height97")]  # cover says little of it
+    assert later(years, "height93") == [("height97", "girth97", "cover97", "girth95", "height93")]
+    assert later({"height97": 3, "girth97": 2, "x": 3}, "height97") == []  # of one time only: a part of names
+    assert later({"item1": 2, "item2": 2, "item3": 2}, "item1") == []  # items, not times

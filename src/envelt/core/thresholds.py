@@ -86,6 +86,7 @@ BEGINS_AT_ONCE = 0.2  # of the rows within one gap's width above a gap: the othe
 DATE_IQRS = 5.0  # dates bunch into seasons, so the fence is wider than for amounts
 ROWS_FOR_ORDER = 30  # pairs of dates before an order can be claimed
 RECIPE_SLIPS = 0.02  # of rows, in which a column need not be what others make it: zeros, corrections
+SAME_TIME = 0.7  # rank correlation with the outcome of what by its name was taken with it: half of what it says
 LATER_ROWS = 20  # on either side of what tells whether the outcome came
 LATER_PURE = 0.96  # of the rows on one side, that are alike: a few were written down wrongly
 LATER_PHI = 0.7  # correlation of the two sides with the outcome: half of what is open is settled

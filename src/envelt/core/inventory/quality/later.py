@@ -26,6 +26,10 @@ _SPAN = re.compile(
     r"(^|[_.\W])(spell|duration|survival|surv|lifetime|tenure|dwell|stay|los|fu|futime|followup|follow_up|time)s?($|[_.\W\d])"
 )
 _ENDS = re.compile(r"(^|[_.\W])(censor\w*|cens|event|status|died|dead|death|failed|failure|ended|exit)[\d_]*$")
+_WHEN = re.compile(
+    r"^(?P<what>.*?)[_. ]?(?P<when>(?:19|20)\d\d|[5-9]\d|\d{1,3}(?=[dwmyh]$))(?P<unit>[dwmyh]?)$", re.IGNORECASE
+)
+"""A year, with or without its century, or a number of days, weeks, months, years or hours, at the end of a name."""
 
 
 def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) -> list[Finding]:
@@ -46,7 +50,7 @@ def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) ->
         of = [] if sides is None else _of_rows(c, outcome, sides)
         found += of or _numbered(c, outcome)
     found = found if len(found) <= T.MOST_GAPS_APART else [_joined(found, outcome.name)]
-    return [*found, *_ended(table, outcome)]
+    return [*found, *_ended(table, outcome), *_taken_then(table, outcome)]
 
 
 def _joined(found: list[Finding], outcome: str) -> Finding:
@@ -231,3 +235,66 @@ def _ended(table: Table, outcome: Outcome) -> list[Finding]:
             {"by_name": True},
         )
     ]
+
+
+def _taken_then(table: Table, outcome: Outcome) -> list[Finding]:
+    """Say, by their names, which columns were taken after the outcome, or with it and say much of it.
+
+    ``weight_8m`` is later than ``weight_3m``, and ``girth97`` as late as ``height97``. Numbers in names are times where
+    one thing was taken at two of them.
+    """
+    own = _when(outcome.name)
+    if own is None:
+        return []
+    named = {c.name: w for c in table if c.name != outcome.name and (w := _when(c.name)) and w[2] == own[2]}
+    taken: dict[str, set[int]] = {}
+    for what, when, _ in [own, *named.values()]:
+        taken.setdefault(what, set()).add(when)
+    if max(map(len, taken.values())) < 2:
+        return []
+    later = [name for name, w in named.items() if w[1] > own[1]]
+    with_it = {
+        name: r for name, w in named.items() if w[1] == own[1] and abs(r := _along(table[name], outcome)) >= T.SAME_TIME
+    }
+    found = []
+    y = marked(outcome.name)
+    for names, said in (
+        (later, f"taken after {y}"),
+        ([*with_it], f"taken when {y} was, and go{'es' if len(with_it) == 1 else ''} with it at "
+                     f"{', '.join(f'{r:.2f}' for r in list(with_it.values())[:4])}"),
+    ):  # fmt: skip
+        if names:
+            one = len(names) == 1
+            listed = ", ".join(map(marked, names[:4])) + (", …" if len(names) > 4 else "")
+            found.append(
+                Finding(
+                    "known-later",
+                    "caution",
+                    (*names, outcome.name),
+                    f"By {'its name' if one else 'their names'}, {listed} {'was' if one else 'were'} {said}.",
+                    f"Leave {'it' if one else 'them'} out of what is known before {y}, or know why not.",
+                    {"by_name": True},
+                )
+            )
+    return found
+
+
+def _when(name: str) -> tuple[str, int, str] | None:
+    """Return what a name says was taken, when, and in which unit."""
+    m = _WHEN.match(name)
+    if m is None or not m["what"]:
+        return None
+    when = int(m["when"])
+    return m["what"].casefold(), when + 1900 if not m["unit"] and when < 100 else when, m["unit"].casefold()
+
+
+def _along(c: Column, outcome: Outcome) -> float:
+    """Return the rank correlation with a numeric outcome; 0 of what has none."""
+    x = c.numbers
+    if x is None or not isinstance(outcome, NumericOutcome):
+        return 0.0
+    there = outcome.known & ~np.isnan(x)
+    if there.sum() < T.ROWS_IN_TIME:
+        return 0.0
+    r = pearson_coefficient(ranks_of(x[there]), ranks_of(outcome.values[there]))
+    return 0.0 if np.isnan(r) else float(r)
