@@ -443,3 +443,21 @@ def test_what_by_its_name_was_taken_after_the_outcome_or_with_it_is_told():
     assert later(years, "height93") == [("height97", "girth97", "cover97", "girth95", "height93")]
     assert later({"height97": 3, "girth97": 2, "x": 3}, "height97") == []  # of one time only: a part of names
     assert later({"item1": 2, "item2": 2, "item3": 2}, "item1") == []  # items, not times
+
+
+def test_doubts_of_one_kind_are_one_note_and_of_few_columns_each_its_own():
+    r = rng(26)
+    grades = pd.DataFrame({f"q{k}": r.integers(1, 7, N) for k in range(5)}).assign(x=r.normal(size=N))
+    (joined,) = said(grades, "coded-numbers")
+    assert joined.columns == ("q0", "q1", "q2", "q3", "q4")
+    assert len(said(grades[["q0", "q1", "x"]], "coded-numbers")) == 2
+    settled = said(grades, "coded-numbers", kinds={f"q{k}": "ordinal" for k in range(4)})
+    assert [f.columns for f in settled] == [("q4",)]
+
+
+def test_a_weak_bend_of_a_strong_line_is_no_curve_and_a_plain_one_is():
+    r = rng(27)
+    x = r.uniform(0, 10, 2_000)
+    for bend, told in ((0.02, False), (0.5, True)):
+        frame = pd.DataFrame({"x": x, "y": x + bend * (x - 5) ** 2 + r.normal(0, 0.5, 2_000)})
+        assert bool(said(frame, "curved-relation", "against", outcome="y")) == told

@@ -134,7 +134,8 @@ FINDINGS: dict[str, Entry] = {
         "the largest whole number heaps where the values before it thin out: “that, or more”"),
     "two-peaks": Entry("caution", "distribution",
         f"the dip test finds more than one peak (p below {T.DIP_P:g}), {T.PEAKS_APART:g} deviation apart, with a "
-        f"valley under {T.VALLEY:g} of the lower one; ties are spread over their step"),
+        f"valley under {T.VALLEY:g} of the lower one; ties are spread over their step; with the column whose levels "
+        f"tell them apart, where there is one"),
     "bins-change-story": Entry("note", "distribution",
         "peaks come and go with the width of the bins, and no heaping, few values or ties explain it"),
     "gross-outliers": Entry("caution", "distribution",
@@ -216,7 +217,8 @@ FINDINGS: dict[str, Entry] = {
         "to keep, and why"),
     "made-up-of-others": Entry("caution, stop, note", "relations, inventory",
         "a number follows exactly from others: a sum, a difference or a total; a ratio, a product or a change in "
-        "percent of two; or levels from another column: a number that was cut, levels that were joined, one value "
+        "percent of two; another number in another scale (a logarithm, a root, a square); or levels from another "
+        "column: a number that was cut, levels that were joined, one value "
         "set apart; with the rows that contradict (levels: then a note); a stop where the outcome is among them"),
     "curved-relation": Entry("note", "relations, pairwise, against",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a straight "

@@ -69,9 +69,8 @@ def shape_findings(along: Along) -> list[Finding]:
     line = _of_line(along.bins.middle[filled], n, level - mean)
     cut, step = _of_step(n, level - mean)
     left = between - line
-    worth = left >= T.SHAPE_GAIN * total and (
-        left >= T.SHAPE_OF_BETWEEN * between or left >= T.SHAPE_OF_REST * (total - line)
-    )
+    share = T.SHAPE_OF_BETWEEN / 2 if left >= T.SHAPE_MUCH * total else T.SHAPE_OF_BETWEEN
+    worth = left >= T.SHAPE_GAIN * total and (left >= share * between or left >= T.SHAPE_OF_REST * (total - line))
     if not worth:
         return []
     p = along.not_straight()

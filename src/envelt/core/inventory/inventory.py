@@ -117,7 +117,7 @@ def quality_findings(
     ]
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])
     progress(len(looks), len(looks), "")
-    return by_weight(_one_each([f for found in made for f in found]))
+    return by_weight(_kinds_at_once(_one_each([f for found in made for f in found])))
 
 
 def _one_each(found: list[Finding]) -> list[Finding]:
@@ -130,6 +130,30 @@ def _one_each(found: list[Finding]) -> list[Finding]:
     found = [f for f in found if not (f.code == "logarithm-of-units" and any(m.issuperset(f.columns) for m in made))]
     told = [set(f.columns) for f in found if f.code == "made-up-of-others" and f.weight == "stop"]
     return [f for f in found if not (f.code == "known-later" and any(t.issuperset(f.columns) for t in told))]
+
+
+def _kinds_at_once(found: list[Finding]) -> list[Finding]:
+    """Say at once of many columns that they could be of another kind, where it is the same two kinds."""
+    doubts: dict[tuple[str, str, str], list[Finding]] = {}
+    for f in found:
+        if f.code in ("coded-numbers", "borderline-kind") and f.weight == "note":
+            doubts.setdefault((f.code, f.evidence["kind"], f.evidence["other"]), []).append(f)
+    for (code, kind, other), same in doubts.items():
+        if len(same) < T.MOST_GAPS_APART:
+            continue
+        names = [f.columns[0] for f in same]
+        shown = ", ".join(map(marked, names[:8])) + (", …" if len(names) > 8 else "")
+        joined = Finding(
+            code,
+            "note",
+            tuple(names),
+            f"{plural(len(names), 'column')} are read as {kind}, but could be {other}: {shown} ({marked(names[0])}: "
+            f"{same[0].evidence['reason']}).",
+            f"Say which: declare each {kind} or {other}, and this is settled.",
+            {"kind": kind, "other": other, "columns": {f.columns[0]: f.evidence for f in same}},
+        )
+        found = [joined if f is same[0] else f for f in found if f is same[0] or f not in same]
+    return found
 
 
 def _facts(c: Column) -> ColumnFacts:

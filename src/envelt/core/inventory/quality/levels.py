@@ -267,7 +267,7 @@ def _borderline(c: Column) -> list[Finding]:
             (c.name,),
             f"{marked(c.name)} is read as {c.kind}, but could be {c.other}: {c.reason}.",
             f"Say which: declare {marked(c.name)} {c.kind} or {c.other}, and this is settled.",
-            {"kind": c.kind, "other": c.other},
+            {"kind": c.kind, "other": c.other, "reason": c.reason},
         )
     )
     return found
