@@ -1,5 +1,7 @@
 """Two steps never contradict each other: every step on every planted table, held against each other."""
 
+import re
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -12,7 +14,8 @@ STUDIES = {
     "hives": {"outcome": "wintered"}, "honey": {"outcome": "honey_kg"}, "crossing": {"outcome": "lost", "counts": "n"},
     "weighings": {"outcome": "weight_kg", "unit": "hive_no"}, "scale": {"outcome": "weight_kg"},
     "places": {"outcome": "honey_kg"}, "sales": {"outcome": "paid"}, "trial": {"outcome": "swarmed"},
-    "pairs": {"outcome": "lost"}, "stays": {"outcome": "lost"},
+    "pairs": {"outcome": "lost"}, "stays": {"outcome": "lost"}, "yards": {"outcome": "honey_kg"},
+    "looks": {"outcome": "honey_kg"}, "counts": {"outcome": "with_mites"},
 }  # fmt: skip
 
 
@@ -96,7 +99,7 @@ def test_what_is_said_of_all_candidates_is_said_of_each(study):
             assert f in study.against(f.columns[0]).findings
     grave = [f for f in study.distribution().findings if f.weight != "note"]
     for f in grave:
-        for c in f.columns:
+        for c in f.evidence.get("columns", f.columns[:1]):  # two peaks name the column that tells them apart
             assert f.code in {g.code for g in study.distribution(c).findings}
 
 
@@ -112,3 +115,36 @@ def test_few_rows_have_one_exact_p_and_no_interval_of_a_perfect_order(n):
     perfect = study.against("z").effects.loc["spearman"]
     assert perfect["estimate"] == pytest.approx(1)
     assert np.isnan(perfect["low"])
+
+
+def said_rows(view, pattern):
+    """The first number of a line under the title that reads so, and none where no line does."""
+    found = [m[1] for line in view.about if (m := re.search(pattern, line))]
+    return int(found[0].replace(",", "")) if found else 0
+
+
+def test_lines_under_titles_count_what_the_tables_count(study):
+    n, known = len(study.table), study.outcome.known
+    for c in numbers(study):
+        missing = int(study.table[c].missing.sum())
+        alone, transforms, against = study.distribution(c), study.transforms(c), study.against(c)
+        assert said_rows(alone, r"^([\d,]+) rows?$") == n
+        assert said_rows(alone, r"([\d,]+) rows? (?:has|have) no value") == missing == alone.table["missing"].iloc[0]
+        assert said_rows(alone, r": ([\d,]+) rows? of one group") in (0, n - missing)
+        assert said_rows(transforms, r"([\d,]+) rows? (?:has|have) none") == missing
+        suggested = [line for line in transforms.about if line.startswith("suggested: ")]
+        assert [line.split()[1] for line in suggested] == [transforms.suggested] * (transforms.suggested != "as_is")
+        if not known.all():
+            assert said_rows(against, r"^([\d,]+) of [\d,]+ rows have") == known.sum()
+        cut = said_rows(alone, r"([\d,]+) rows? above")
+        above = re.search(r"above ([\d.,]+) (?:is|are) counted", " ".join(alone.about))
+        if above:  # the end is said to three digits
+            at, values = float(above[1].replace(",", "")), study.table[c].values
+            assert (values > at * 1.005).sum() <= cut <= (values > at * 0.995).sum()
+        told = [
+            m for line in against.about if "form: " in line for m in re.findall(r"(Pearson|Spearman) (−?[\d.]+)", line)
+        ]
+        for name, value in told:
+            of = pd.DataFrame({"x": study.table[c].values[known], "y": study.outcome.values[known]}).dropna()
+            r = of["x"].corr(of["y"], method=name.lower())
+            assert float(value.replace("−", "-")) == pytest.approx(r, abs=0.0051)
