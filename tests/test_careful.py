@@ -461,3 +461,44 @@ def test_a_weak_bend_of_a_strong_line_is_no_curve_and_a_plain_one_is():
     for bend, told in ((0.02, False), (0.5, True)):
         frame = pd.DataFrame({"x": x, "y": x + bend * (x - 5) ** 2 + r.normal(0, 0.5, 2_000)})
         assert bool(said(frame, "curved-relation", "against", outcome="y")) == told
+
+
+def drifting(seed, number=0.0, level=0.0, dates=False):
+    r = rng(seed)
+    year = r.integers(2010, 2020, 1_500)
+    late = (year - 2010) / 9
+    frame = pd.DataFrame({"year": year, "x": r.normal(size=1_500) + number * late, "y": r.normal(size=1_500)})
+    frame["kind"] = np.where(
+        r.random(1_500) < 0.3 + level * late, "new", np.where(r.random(1_500) < 0.5, "old", "mixed")
+    )
+    frame["z"] = r.normal(size=1_500)
+    return frame.assign(year=pd.to_datetime(frame["year"].astype(str) + "-06-01")) if dates else frame
+
+
+@pytest.mark.parametrize("dates", [False, True])
+def test_candidates_that_drift_over_time_are_told_at_once_and_how_far(dates):
+    (found,) = said(drifting(28, 2.5, 0.5, dates), "candidates-drift", "balance", outcome="y")
+    assert found.columns == ("x", "kind", "year")
+    frame = drifting(28, 2.5, 0.5)
+    means, share = frame.groupby("year")["x"].mean(), frame["kind"].eq("new").groupby(frame["year"]).mean()
+    size = found.evidence["size"]
+    assert size["x"] == pytest.approx((means.max() - means.min()) / frame["x"].std(), rel=0.01)
+    assert size["kind"] == pytest.approx((share.max() - share.min()) / 0.3 * 0.8)
+    assert not said(drifting(28, 0.3, 0.1, dates), "candidates-drift", "balance", outcome="y")
+
+
+def test_candidates_do_not_drift_by_chance_nor_by_being_the_time_nor_by_their_units():
+    raised = 0
+    for seed in range(30):
+        frame = drifting(seed)
+        raised += bool(said(frame, "candidates-drift", "balance", outcome="y"))
+    assert raised == 0
+    told = drifting(29).assign(after=lambda f: np.where(f["year"] > 2014, "yes", "no"))
+    assert not said(told, "candidates-drift", "balance", outcome="y")
+    r = rng(30)
+    case = np.repeat(np.arange(30), 50)  # each seen in one year: thirty numbers, not 1,500
+    panel = pd.DataFrame(
+        {"year": (2010 + case % 10), "x": r.normal(size=30)[case], "y": r.normal(size=1_500), "case": case}
+    )
+    assert said(panel.drop(columns="case"), "candidates-drift", "balance", outcome="y")
+    assert not said(panel, "candidates-drift", "balance", outcome="y", unit="case")

@@ -194,6 +194,9 @@ FINDINGS: dict[str, Entry] = {
     "bounded-by-total": Entry("caution", "balance",
         "an outcome counts and is never above another number, which it reaches in "
         f"{T.OUT_OF_REACHED:.0%} of the rows or more: so many of so many"),
+    "candidates-drift": Entry("note", "balance",
+        f"candidates are not the same over the first column of times: means {T.SHIFT_SD:g} of a deviation apart, or a "
+        f"level's share {100 * T.SHIFT_SHARE:g} points; of all one finding"),
     "outcome-drift": Entry("caution", "balance",
         f"the outcome's rate ({100 * T.LEAST_POINTS:g} points or more), or mean ({T.LEAST_SD:g} of a deviation), "
         "differs between units of the calendar, or years; names the extremes"),

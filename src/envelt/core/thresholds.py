@@ -244,6 +244,8 @@ SERIES = 0.9  # correlation of neighbouring rows: they share four fifths of what
 MUCH_UNKNOWN = 0.1  # of the rows without an outcome: what is learned of the others may not hold
 ZERO_OUTCOME = 0.4  # of the rows with an outcome of 0, for it to be two questions
 DRIFT_P = 1e-4  # over 40 dates of noise under 0.4 % of tables
+SHIFT_SD = 0.8  # of a deviation, a large effect (Cohen 1988): nearer means are the drift that every table has
+SHIFT_SHARE = 0.3  # of the rows, likewise for a level
 
 # --- columns together ---------------------------------------------------------------------------------
 LIKE_LEVELS = 1.5  # times as many levels as another's: with more, one follows from the other and not it from that

@@ -21,6 +21,7 @@ from ..stats.sampling import Sampling
 from ..stats.stratified import units_in
 from ..tallies.counts import Counts
 from ..words import plural
+from .candidates import candidate_drift
 from .drift import drifts
 from .gaps import outcome_missing, outcome_zeros
 from .limits import counted_from_one, counted_out_of
@@ -79,7 +80,8 @@ class BalanceAnswers(Remade):
             f for f in of.findings if not (zeros and zeros[0].code == "outcome-zeros" and f.code == "excess-zeros")
         ]
         missing = outcome_missing(self.outcome, self.columns, self.sampling)
-        return by_weight([*missing, *zeros, *found, *drifts(self.outcome, self.columns, self.sampling, self.rows)])
+        moving = drifts(self.outcome, self.columns, self.sampling, self.rows)
+        return by_weight([*missing, *zeros, *found, *moving, *candidate_drift(self.columns, self.sampling)])
 
 
 def class_balance(outcome: ClassOutcome, candidates: int, sampling: Sampling) -> ClassBalance:

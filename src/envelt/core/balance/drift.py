@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,7 +20,7 @@ from ..shapes.ranks import ranks_of
 from ..stats.correlation import pearson_coefficient
 from ..stats.crossing import Crossing
 from ..stats.groups import GroupedRows
-from ..stats.rates import calendar_rate_bins, rate_bins
+from ..stats.rates import QuantileBins, calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..words import p_text, plural
 
@@ -74,26 +74,20 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
     sampling = sampling.take(known)
     told = False
     for column in over_time(columns):
-        values = column.days[known] if isinstance(column, TimeColumn) else column.values[known]
-        if isinstance(column, TimeColumn):
-            bins, began = calendar_rate_bins(values, DRIFT_BINS), "what begins "
-        else:
-            bins, began = rate_bins(values), ""
+        values, bins, began, names = stretches(column, known)
         apart = _apart(outcome, bins.codes, len(bins.ends), sampling)
         if apart is None:
             continue
         first, last = apart.ends
         told = told or _in_order(values)
-        ends = [(bins.ends.left[apart.bins[i]], bins.ends.right[apart.bins[i]]) for i in (first, last)]
-        names = [str(np.datetime64(int(a), "D")) if began else _stretch(a, b) for a, b in ends]
         found.append(
             Finding(
                 "outcome-drift",
                 "caution",
                 (outcome.name, column.name),
                 f"The {apart.what} is not the same over {marked(column.name)}: it runs from "
-                f"{apart.written(first)} in {began}{names[0]} to {apart.written(last)} "
-                f"in {began}{names[1]} ({p_text(apart.p)}).",
+                f"{apart.written(first)} in {began}{names(apart.bins[first])} to {apart.written(last)} "
+                f"in {began}{names(apart.bins[last])} ({p_text(apart.p)}).",
                 "Test a model on later rows than it was fitted on, and ask what changed.",
                 {"p": apart.p, "first": float(apart.at[first]), "last": float(apart.at[last])},
             )
@@ -101,6 +95,19 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
     if told or any(_in_blocks(c, known) for c in columns):
         return found
     return [*found, *_along_rows(outcome, sampling, rows[known])]
+
+
+def stretches(
+    column: TimeColumn | NumericColumn, known: NDArray[np.bool_]
+) -> tuple[Floats, QuantileBins, str, Callable[[int], str]]:
+    """Return the times of some rows, cut into stretches, what leads to the name of one, and what each is called."""
+    if isinstance(column, TimeColumn):
+        values = column.days[known]
+        bins = calendar_rate_bins(values, DRIFT_BINS)
+        return values, bins, "what begins ", lambda k: str(np.datetime64(int(bins.ends.left[k]), "D"))
+    values = column.values[known]
+    bins = rate_bins(values)
+    return values, bins, "", lambda k: _stretch(bins.ends.left[k], bins.ends.right[k])
 
 
 def _in_blocks(column: Column, known: NDArray[np.bool_]) -> bool:
