@@ -23,6 +23,8 @@ Floats = NDArray[np.float64]
 Codes = NDArray[np.integer]
 
 MOST_NAMED = 4
+SCREENED = 20_000
+"""Rows on which all candidates are looked at first."""
 
 
 class _Shift(NamedTuple):
@@ -54,7 +56,13 @@ def candidate_drift(columns: list[Column], sampling: Sampling) -> list[Finding]:
     time = times[0]
     _, bins, began, called = stretches(time, np.ones(len(time), bool))
     codes, size = _enough(bins.codes, len(bins.ends))
-    shifts = [s for c in columns if c is not time and (s := _shift(c, codes, size, sampling)) is not None]
+    some = slice(
+        None, None, max(1, len(time) // SCREENED)
+    )  # what shifts by much shows on few rows; told is what all say
+    at = np.arange(len(time))[some]
+    few = sampling.take(at)
+    moving = [c for c in columns if c is not time and _shift(c.take(at), codes[some], size, few) is not None]
+    shifts = [s for c in moving if (s := _shift(c, codes, size, sampling)) is not None]
     if not shifts:
         return []
     shifts.sort(key=lambda s: -s.size)

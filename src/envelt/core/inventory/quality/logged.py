@@ -24,6 +24,8 @@ LARGEST = 1e5
 NEAR = 0.02
 """From a whole number: one number in 25 lies there by chance, ten different ones never."""
 DIFFERENT = 10
+SCREENED = 100
+"""Values that are looked at first."""
 WHOLE = 1e-3
 """So near to a whole number it is one, whatever a file made of it."""
 NAMED = ("log", "ln", "sqrt", "root")
@@ -36,14 +38,14 @@ def logged_findings(table: Table, outcome: str | None) -> list[Finding]:
 
 
 def _of(c: NumericColumn, outcome: str | None) -> Iterator[Finding]:
-    present = np.unique(c.values[~c.missing])
+    present = c.values[~c.missing]
     if len(present) < DIFFERENT or np.mean(np.abs(present - np.rint(present)) < WHOLE) > 0.5:
         return
     for how, (what, undo) in BACK.items():
-        with np.errstate(over="ignore"):
-            back = undo(present)
-        whole = np.rint(back)
-        if not back.max() <= LARGEST or np.max(np.abs(back - whole)) > NEAR or len(np.unique(whole)) < DIFFERENT:
+        if _all_whole(undo, present[:: max(1, len(present) // SCREENED)]) is None:
+            continue
+        whole = _all_whole(undo, present)
+        if whole is None or len(np.unique(whole)) < DIFFERENT:
             continue
         low, high = number_label(whole.min()), number_label(whole.max())
         typed = how.format(marked(c.name))
@@ -56,3 +58,11 @@ def _of(c: NumericColumn, outcome: str | None) -> Iterator[Finding]:
             {"undone": how.format(c.name), "lowest": float(whole.min()), "highest": float(whole.max())},
         )
         return
+
+
+def _all_whole(undo: Callable[[Floats], Floats], values: Floats) -> Floats | None:
+    """Return the whole numbers that values were made of; nothing where one is not whole."""
+    with np.errstate(over="ignore"):
+        back = undo(values)
+    whole = np.rint(back)
+    return whole if back.max() <= LARGEST and np.max(np.abs(back - whole)) <= NEAR else None
