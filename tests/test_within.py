@@ -323,3 +323,53 @@ def naive_risk(cells):
         (x1 / (y1 + x1) - x0 / (y0 + x0), (y1 + x1) * (y0 + x0) / (x0 + y0 + x1 + y1)) for (y0, x0), (y1, x1) in cells
     ]
     return sum(d * w for d, w in told) / sum(w for _, w in told)
+
+
+def panel(seed, between, within, cases=80, each=8):
+    """Rows of cases whose means go together by one slope, and rows within them by another."""
+    r = np.random.default_rng(seed)
+    case = np.repeat(np.arange(cases), each)
+    mean, inner = r.normal(size=cases)[case], r.normal(size=cases * each)
+    y = between * mean + within * inner + r.normal(size=cases)[case] + r.normal(size=cases * each)
+    frame = pd.DataFrame({"case_id": case + 100, "x": 2 * mean + inner, "y": y, "z": r.normal(size=cases * each)})
+    return frame.sample(frac=1, random_state=seed).reset_index(drop=True)
+
+
+@pytest.mark.parametrize(
+    ("between", "within", "code"),
+    [(3.0, -1.5, "turns-round"), (2.0, 0.0, "vanishes-within"), (-0.5, 1.2, "only-within"), (1.2, 1.0, None)],
+)
+@pytest.mark.parametrize("declared", [True, False])
+def test_what_goes_otherwise_within_cases_is_told_with_the_correlation_of_distances_from_their_means(
+    between, within, code, declared
+):
+    frame = panel(1, between, within)
+    study = Study(frame, outcome="y", unit="case_id" if declared else None)
+    told = [f for f in study.against().findings if f.columns[:2] == ("x", "case_id")]
+    assert [f.code for f in told] == ([] if code is None else [code])
+    for f in told:
+        inner = frame[["x", "y"]] - frame.groupby("case_id")[["x", "y"]].transform("mean")
+        assert f.evidence["overall"][0] == pytest.approx(frame["x"].corr(frame["y"]))
+        assert f.evidence["within"][0] == pytest.approx(inner["x"].corr(inner["y"]))
+        assert f.weight == ("caution" if code == "turns-round" else "note")
+        assert [g for g in study.against("x").findings if g.columns[:2] == ("x", "case_id")] == [f]
+
+
+def test_cases_tell_nothing_by_chance_nor_of_what_hardly_varies_within_them():
+    codes, raised = ("turns-round", "vanishes-within", "only-within"), 0
+    for seed in range(40):
+        frame = panel(seed, 0.0, 0.0)
+        raised += any(f.code in codes for f in Study(frame, outcome="y", unit="case_id").against().findings)
+    assert raised <= 1
+    frame = panel(2, 2.0, 0.0)
+    frame["x"] = frame.groupby("case_id")["x"].transform("mean") + 0.01 * frame["z"]
+    assert not [f for f in Study(frame, outcome="y", unit="case_id").against().findings if f.code in codes]
+    gaps = panel(3, 3.0, -1.5)
+    gaps.loc[gaps.index % 5 == 0, "x"] = np.nan
+    gaps.loc[gaps.index % 7 == 0, "y"] = np.nan
+    kept = gaps.dropna()
+    kept = kept[kept.groupby("case_id")["x"].transform("size") > 1]
+    (found,) = [f for f in Study(gaps, outcome="y", unit="case_id").against().findings if f.code == "turns-round"]
+    inner = kept[["x", "y"]] - kept.groupby("case_id")[["x", "y"]].transform("mean")
+    assert found.evidence["within"][0] == pytest.approx(inner["x"].corr(inner["y"]))
+    assert found.evidence["rows"] == len(kept)

@@ -35,8 +35,8 @@ def weighings(*, planted: bool = True) -> pd.DataFrame:
     """Return 150 hives weighed every month of a year: the hive is a number, repeated; quarters are written 2024 Q1.
 
     Planted: a mark for missing, eggs that cannot be seen where there is no queen, visits counted to eight or more;
-    what goes with the weight by chance among 150 hives, and surely if each of 1,800 rows were a case. The clean twin
-    weighs every hive once.
+    stores that go with the weight only within a hive; what goes with it by chance among 150 hives, and surely if each
+    of 1,800 rows were a case. The clean twin weighs every hive once.
     """
     r = np.random.default_rng(SEED + 1)
     hives, months = (150, 12) if planted else (1800, 1)
@@ -45,18 +45,20 @@ def weighings(*, planted: bool = True) -> pd.DataFrame:
     month = np.tile(np.arange(1, 13), hives) if planted else r.integers(1, 13, n)
     breed = np.repeat(r.normal(34, 4, hives).round(1), months)
     queen = r.choice(["present", "absent"], n, p=[0.85, 0.15])
-    weight = np.repeat(r.normal(0, 4, hives), months) + 30 + 6 * np.sin(month / 12 * 2 * np.pi) + r.normal(0, 2, n)
+    of_hive = np.repeat(r.normal(0, 4, hives), months)
+    weight = of_hive + 30 + 6 * np.sin(month / 12 * 2 * np.pi) + r.normal(0, 2, n)
     eggs = r.poisson(40, n).astype(float)
     eggs[(queen == "absent") if planted else (r.random(n) < 0.15)] = np.nan
     visits = np.minimum(r.geometric(0.16, n) - 1, 8 if planted else 40)
     moisture = np.array([f"{v:.1f}" for v in r.normal(18, 1, n)], object)
     moisture[r.random(n) < 0.04] = "." if planted else None
     tilt, stand = (np.repeat(r.normal(m, 1.5, hives).round(1), months) for m in (6, 40))
+    stores = np.repeat(r.normal(0, 14, hives), months) + r.normal(0, 2, n) + (weight - of_hive if planted else 30)
     return pd.DataFrame(
         {
             "hive_no": hive, "month": month, "quarter": [f"2024 Q{(m - 1) // 3 + 1}" for m in month], "queen": queen,
             "frame_width": breed, "eggs": eggs, "visits": visits, "moisture": moisture, "tilt_deg": tilt,
-            "stand_cm": stand, "weight_kg": weight.round(1),
+            "stand_cm": stand, "stores_kg": stores.round(1), "weight_kg": weight.round(1),
         }
     )  # fmt: skip
 

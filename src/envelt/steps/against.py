@@ -29,7 +29,8 @@ def show_glance(context: Context) -> GlanceView:
         raise OutcomeError(f"There is no column besides {outcome.name!r} to set against it.")
 
     columns = [context.table[n] for n in candidates]
-    answers = GlanceAnswers(columns, outcome, context.sampling, context.turns(candidates), slow_progress)
+    searches = context.turns(candidates), context.within_cases(candidates)
+    answers = GlanceAnswers(columns, outcome, context.sampling, *searches, slow_progress)
     return GlanceView(answers, context.about, f"All candidates against {context.names(outcome.name)}", context.names)
 
 
@@ -58,8 +59,8 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
         context.seed,
     )  # fmt: skip
     if not by:
-        turns = context.turns([name, *context.candidates])
-        return AgainstView(AgainstAnswers(asked.result(), asked, None, turns), about, top, names)
+        searches = context.turns([name, *context.candidates]), context.within_cases([name])
+        return AgainstView(AgainstAnswers(asked.result(), asked, None, *searches), about, top, names)
     about = (*about, f"divided by {' and '.join(names(n) for n in by)}")
     divided = context.grouping(by)
     if isinstance(candidate, CategoryColumn):
@@ -69,4 +70,4 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
         result = replace(asked, candidate=crossed).result()
     else:
         result = asked.result(divided)
-    return AgainstView(AgainstAnswers(result, asked, divided, None), about, top, names)
+    return AgainstView(AgainstAnswers(result, asked, divided, None, None), about, top, names)

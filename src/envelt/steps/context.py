@@ -18,6 +18,7 @@ from ..core.inventory.quality.repeats import likely_unit
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.heldout import HeldOutRows
 from ..core.stats.sampling import Sampling
+from ..core.within.cases import CaseSearch
 from ..core.within.search import TurnSearch
 from ..core.words import plural
 from ..errors import OutcomeError
@@ -173,6 +174,14 @@ class Context:
             self._made[key] = TurnSearch(columns, self.known_outcome, self.sampling, slow_progress)
         search: TurnSearch = self._made[key]
         return search
+
+    def within_cases(self, candidates: list[str]) -> CaseSearch | None:
+        """Return the search for what goes otherwise within units, declared or likely; none where there are none."""
+        units = self if self.unit is not None else self.under_unit
+        if units is None:
+            return None
+        names = [n for n in candidates if n != units.unit]
+        return CaseSearch([self.table[n] for n in names], self.known_outcome, units.sampling, str(units.unit))
 
     @cached_property
     def under_unit(self) -> Context | None:

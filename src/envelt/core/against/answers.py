@@ -19,6 +19,7 @@ from ..estimate import UNDEFINED, UNDEFINED_TEST
 from ..finding import Finding, by_weight
 from ..kept import Remade
 from ..stats.sampling import Sampling
+from ..within.cases import CaseSearch
 from ..within.groups import WithinGroups, levels_within, number_within, slope_within, within_findings
 from ..within.search import TurnSearch
 from .by_class import levels_by_class, number_by_class
@@ -95,14 +96,15 @@ class AgainstAnswers(Remade):
         What was asked.
     by
         The groups.
-    turns
-        The search for what turns round, where there are none.
+    turns, cases
+        The searches for what turns round, where there are none.
     """
 
     result: Result
     asked: Against
     by: Grouping | None
     turns: TurnSearch | None
+    cases: CaseSearch | None
 
     @cached_property
     def parts(self) -> list[Part]:
@@ -142,5 +144,6 @@ class AgainstAnswers(Remade):
             of = by.names, by.codes, len(by)
             for name, values in ((a.outcome.name, a.outcome.values), (a.candidate.name, a.candidate.numbers)):
                 turned += [] if values is None else equal_groups(name, values, of, a.sampling)
-        turned += [] if self.turns is None else self.turns.of(self.asked.candidate.name)
+        for search in (self.turns, self.cases):
+            turned += [] if search is None else search.of(self.asked.candidate.name)
         return by_weight([*turned, *self.result.findings])

@@ -26,6 +26,7 @@ from ..stats.rates import rate_bins
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..tallies.crossed import Contingency
+from ..within.cases import CaseSearch
 from ..within.search import TurnSearch
 from .by_class import rates_along, shape_of_rates
 from .by_number import shape_of_means
@@ -90,12 +91,16 @@ class Glance:
 
 @dataclass(frozen=True)
 class GlanceAnswers(Remade):
-    """All candidates against the outcome, when they are asked for; fields as in `glance`, and what turns round."""
+    """All candidates against the outcome, when they are asked for.
+
+    Fields as in `glance`, and the searches for what turns round within other columns and within cases.
+    """
 
     candidates: list[Column]
     outcome: Outcome
     sampling: Sampling
     turns: TurnSearch
+    cases: CaseSearch | None
     slowly: Slowly
 
     @cached_property
@@ -107,7 +112,8 @@ class GlanceAnswers(Remade):
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What turns round, and what the numbers would hide."""
-        return by_weight([*self.turns.findings, *self.glance.findings])
+        inner = [] if self.cases is None else self.cases.findings
+        return by_weight([*self.turns.findings, *inner, *self.glance.findings])
 
 
 def glance(

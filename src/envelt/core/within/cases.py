@@ -1,0 +1,147 @@
+"""What becomes of candidates' correlations with the outcome within cases that have several rows each.
+
+A hive weighed every week is compared with itself: what differs between hives is centred away.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .. import thresholds as T
+from ..columns.outcome import ClassOutcome, Outcome
+from ..columns.table import CategoryColumn, Column
+from ..estimate import Estimate
+from ..finding import Finding, marked
+from ..kept import Remade
+from ..stats.correlation import Certainty, certainty, pearson_coefficient, z_interval
+from ..stats.sampling import Sampling
+from .rule import ENDS, TURNS, Demands, Relation, becomes
+
+Floats = NDArray[np.float64]
+
+ASKED = Demands(T.WITHIN_TURNED, T.WITHIN_LEAST, T.WITHIN_LEFT, T.ONLY_P, T.ONLY_P)
+MOST_SAID = 3
+
+
+@dataclass(frozen=True)
+class OfCases:
+    """A candidate that correlates otherwise with the outcome within cases than over all rows."""
+
+    code: str
+    name: str
+    crude: Estimate
+    within: Estimate
+    rows: int
+    cases: int
+
+
+@dataclass(frozen=True)
+class CaseSearch(Remade):
+    """The search of candidates for what goes otherwise within cases, made when it is asked for.
+
+    Parameters
+    ----------
+    columns, outcome
+        Of all rows.
+    sampling, unit
+        The units that are cases, and the column that says so.
+    """
+
+    columns: list[Column]
+    outcome: Outcome
+    sampling: Sampling
+    unit: str
+
+    @cached_property
+    def found(self) -> list[OfCases]:
+        """Whatever does, what turns round first."""
+        made = [m for c in self.columns if (m := within_cases(c, self.outcome, self.sampling)) is not None]
+        return sorted(made, key=lambda m: (m.code != TURNS, -abs(m.crude.estimate - m.within.estimate)))
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What there is to say of the first few."""
+        return [_said(m, self.outcome, self.unit) for m in self.found[:MOST_SAID]]
+
+    def of(self, name: str) -> list[Finding]:
+        """What there is to say of one candidate."""
+        return [_said(m, self.outcome, self.unit) for m in self.found if m.name == name]
+
+
+def within_cases(c: Column, outcome: Outcome, sampling: Sampling) -> OfCases | None:
+    """Return what becomes of one correlation when cases are compared with themselves; nothing where nothing does.
+
+    Both are Pearson's, of values and of their distances from the mean of each case (the within estimator); both are
+    as sure as units say. A candidate of which cases hold nearly all has nothing to tell within them.
+    """
+    x, y = _numbers(c), outcome.is_event.astype(np.float64) if isinstance(outcome, ClassOutcome) else None
+    if x is None or sampling.units is None:
+        return None
+    use = outcome.known & ~np.isnan(x)
+    use &= np.bincount(sampling.units[use], minlength=sampling.cases)[sampling.units] > 1
+    some = sampling.take(use)
+    if some.cases < T.LEAST_UNITS_IN_TIME or use.sum() < T.ROWS_IN_TIME:
+        return None
+    x, y = x[use], (outcome.values if y is None else y)[use]  # type: ignore[union-attr]
+    inner = _centred(x, some), _centred(y, some)
+    if any(_variance(v) < T.VARIES_WITHIN * _variance(of) for v, of in zip(inner, (x, y), strict=True)):
+        return None
+    crude, within = _correlated(x, y, some), _correlated(*inner, some)
+    if crude is None or within is None:
+        return None
+    (r, a), (left, b) = crude, within
+    change = (np.arctanh(r) - np.arctanh(left)) / np.hypot(a.se, b.se)
+    over_all, inside = Relation(r, a.p < T.CASES_P), Relation(left, b.p < T.CASES_P)
+    code = becomes(over_all, inside, some.tail(float(change)), ASKED)
+    return None if code is None else OfCases(code, c.name, _told(r, a), _told(left, b), len(x), some.cases)
+
+
+def _numbers(c: Column) -> Floats | None:
+    """Return a number, or two levels as 0 and 1."""
+    if isinstance(c, CategoryColumn):
+        codes = c.codes.astype(np.float64)
+        return np.where(c.missing, np.nan, codes) if c.kind == "binary" and len(c.levels) == 2 else None
+    return c.numbers if c.kind in ("continuous", "discrete") else None
+
+
+def _centred(values: Floats, sampling: Sampling) -> Floats:
+    assert sampling.units is not None
+    away = values - values.mean()
+    n = np.bincount(sampling.units, minlength=sampling.cases)
+    return np.asarray(away - (sampling.totals(away) / n)[sampling.units])
+
+
+def _variance(values: Floats) -> float:
+    away = values - values.mean()
+    return float(np.mean(away * away))
+
+
+def _correlated(x: Floats, y: Floats, sampling: Sampling) -> tuple[float, Certainty] | None:
+    r = pearson_coefficient(x, y)
+    if np.isnan(r) or abs(r) > 1 - 1e-9:
+        return None
+    sure = certainty(r, x, y, sampling, "pearson")
+    return None if np.isnan(sure.p) or not sure.se > 0 else (r, sure)
+
+
+def _told(r: float, sure: Certainty) -> Estimate:
+    low, high = z_interval(np.array([r]), np.array([sure.se]), np.array([sure.df]))
+    return Estimate(r, float(low[0]), float(high[0]))
+
+
+def _said(m: OfCases, outcome: Outcome, unit: str) -> Finding:
+    what = f"{outcome.name} = {outcome.event}" if isinstance(outcome, ClassOutcome) else outcome.name
+    told = [f"{e.estimate:+.2f} ({e.low:+.2f} to {e.high:+.2f})" for e in (m.crude, m.within)]
+    return Finding(
+        m.code,
+        "caution" if m.code == TURNS else "note",
+        (m.name, unit, outcome.name),
+        f"{marked(m.name)} and {marked(what)} correlate at {told[0]} over all rows, and at {told[1]} when each "
+        f"{marked(unit)} is compared with itself: {ENDS[m.code].removesuffix(' within them')}.",
+        f"Two questions: which {marked(unit)} has more, and when. For the second take distances from the mean of each.",
+        {"overall": list(m.crude), "within": list(m.within), "rows": m.rows, "cases": m.cases},
+    )
