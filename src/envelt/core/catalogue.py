@@ -167,10 +167,11 @@ FINDINGS: dict[str, Entry] = {
         "chi-square's usual p is in doubt; another is used"),
     "small-levels": Entry("caution", "against, contingency",
         f"the most extreme rates are those of levels with under {T.FEW_ROWS} rows"),
-    "turns-round": Entry("caution", "against, contingency, relations",
+    "turns-round": Entry("caution, note", "against, contingency, relations",
         "the outcome goes one way along a column over all rows, and surely the other way within "
         f"{T.TURN_AGREE:.0%} of the levels of a third, by {100 * T.TURN_POINTS:g} points ({T.LEAST_SD:g} of a "
-        "deviation) or more both ways"),
+        "deviation) or more both ways; or a correlation goes the other way when cases of several rows, declared or "
+        "likely, are compared with themselves; between candidates a note"),
     "turns-between-groups": Entry("note", "against, contingency",
         f"the outcome surely rises along a column where a third has one value and falls where it has another, each by "
         f"twice the least that matters and {T.OPPOSITE_SURE:g} standard errors or more, of many columns by more"),
@@ -179,7 +180,8 @@ FINDINGS: dict[str, Entry] = {
         "within the groups, where it is not clear or too small to matter, and the change is clear of chance; "
         f"between numbers a correlation of {T.WITHIN_LEAST:g} or more that falls to {T.WITHIN_LEFT:.0%}, and "
         f"under {T.WITHIN_LEAST:g}, within the levels of a third column; of all candidates (a note) a large difference "
-        f"of which at most {T.WITHIN_LITTLE:.0%} is left within the levels of another"),
+        f"of which at most {T.WITHIN_LITTLE:.0%} is left within the levels of another; or of a correlation when cases "
+        "of several rows are compared with themselves. Where neither column is the outcome, a note"),
     "groups-disagree": Entry("note", "against, contingency",
         "with `by`: the groups differ so much that no pooled number holds for all of them"),
     "counts-mislead": Entry("note", "contingency",
