@@ -99,6 +99,9 @@ def test_one_value_that_heaps_inside_the_range_is_told_and_popular_ones_are_not(
     assert lone_value(np.sort(np.maximum(smooth, 1950.0)), 1.0) is None  # an end
     assert lone_value(heaped, scale, effect=25.0) is None  # so many rows of a unit say little
     assert lone_value(np.repeat(np.arange(9.0), [5, 5, 5, 200, 5, 5, 5, 5, 5]), 1.0) is None
+    school = np.round(r.normal(12, 2.5, 2_000)) * scale  # whole for most, and twelve for most of these
+    school[:700], school[700:790] = 12 * scale, r.uniform(4, 20, 90) * scale
+    assert lone_value(np.sort(school), 0.0) is None
 
 
 def test_a_count_is_out_of_a_total_only_where_it_never_passes_it_and_reaches_it():
@@ -502,3 +505,63 @@ def test_candidates_do_not_drift_by_chance_nor_by_being_the_time_nor_by_their_un
     )
     assert said(panel.drop(columns="case"), "candidates-drift", "balance", outcome="y")
     assert not said(panel, "candidates-drift", "balance", outcome="y", unit="case")
+
+
+def test_peaks_of_a_series_are_told_only_where_a_column_tells_them_apart_or_it_is_sorted():
+    r = rng(31)
+    walk = np.where(np.arange(N) < 250, 0.0, 6.0) + np.convolve(r.normal(size=N + 30), np.ones(31) / 4, "valid")
+    frame = pd.DataFrame({"x": walk, "y": r.normal(size=N)})
+    assert not said(frame, "two-peaks", "distribution", "x")
+    assert said(frame.assign(x=np.sort(walk)), "two-peaks", "distribution", "x")
+    assert said(frame.sample(frac=1, random_state=1), "two-peaks", "distribution", "x")
+    told = said(frame.assign(part=np.where(walk < 3, "early", "late")), "two-peaks", "distribution", "x")
+    assert [f.columns for f in told] == [("x", "part")]
+
+
+def test_many_zeros_far_from_all_others_are_an_answer_and_few_are_a_mark():
+    r = rng(32)
+    paid = r.normal(60, 6, N).round(1)
+    for share, told in ((0.02, True), (0.3, False)):
+        frame = pd.DataFrame({"paid": np.where(r.random(N) < share, 0.0, paid), "x": r.normal(size=N)})
+        assert bool(said(frame, "sentinel-value")) == told
+    assert said(frame, "excess-zeros", "distribution", "paid")
+
+
+def test_what_moves_with_time_is_no_leak_in_a_series_and_a_copy_is():
+    r = rng(33)
+    trend = np.arange(N) / N
+    frame = pd.DataFrame({"at": pd.date_range("2001-01-01", periods=N), "carbon": trend + r.normal(0, 0.004, N)})
+    frame["y"] = trend + r.normal(0, 0.01, N)
+    frame["leak"] = np.sin(np.arange(N) / 9) + frame["y"]
+    series = Study(frame, outcome="y").rank().findings
+    assert {f.code for f in series if "carbon" in f.columns} == {"strong-candidate"}
+    shuffled = frame.drop(columns="at").sample(frac=1, random_state=0)
+    assert "carbon" in {
+        c for f in Study(shuffled, outcome="y").rank().findings if f.weight == "stop" for c in f.columns
+    }
+
+
+def test_numbers_of_cases_begin_at_one_and_are_not_the_order_of_the_file():
+    r = rng(34)
+    y = r.normal(size=N)
+    place = np.argsort(np.argsort(y + r.normal(0, 0.1, N)))
+    frame = pd.DataFrame({"no": place + 1, "y": y, "x": r.normal(size=N)})
+    assert said(frame, "known-later", outcome="y")[0].columns == ("no", "y")
+    metres = frame.rename(columns={"no": "metres"}).assign(metres=place + 18)
+    assert not said(metres, "known-later", outcome="y")
+    assert not said(frame.sort_values("no"), "known-later", outcome="y")  # as drift along the rows says
+
+
+def test_a_column_under_the_same_names_repeats_another_and_pairs_of_candidates_turn_within_the_classes():
+    r = rng(35)
+    a = r.choice(["no", "yes"], N)
+    frame = pd.DataFrame({"a": a, "b": a, "c": np.where(a == "no", "left", "right"), "x": r.normal(size=N)})
+    told = [f.statement for f in said(frame, "same-column")]
+    assert len(told) == 1
+    assert "repeats" in told[0]
+    kind = r.choice(3, N)
+    birds = pd.DataFrame({"kind": np.array(list("pqr"))[kind]})
+    inner = r.normal(size=N)
+    birds["long"], birds["deep"] = 3 * kind + inner, -3 * kind + inner + r.normal(0, 0.7, N)
+    (found,) = said(birds, "turns-round", "relations", outcome="kind")
+    assert (set(found.columns), found.weight) == ({"long", "deep", "kind"}, "note")

@@ -14,6 +14,9 @@ from ..words import be, plural
 
 Floats = NDArray[np.float64]
 
+ON_GRID = 1e-6
+"""Of a step, that rounding in a file may take a value off a grid."""
+
 
 def lone_value(ordered: Floats, step: float, effect: float = 1.0) -> Atom | None:
     """Return the most frequent value, not 0 and at no end, where it has ten times the rows of those beside it.
@@ -44,7 +47,24 @@ def lone_value(ordered: Floats, step: float, effect: float = 1.0) -> Atom | None
         expected = (len(left) + len(right)) / max((float(right[-1]) - float(left[0])) / step, 1.0)
     else:
         expected = float(max(run_lengths(left).max(), run_lengths(right).max()))
+    if rows > T.LONE_RATIO * max(expected, 1.0):
+        expected = max(expected, _on_grid(ordered, value, rows))
     return Atom(value, rows, expected) if rows > T.LONE_RATIO * max(expected, 1.0) else None
+
+
+def _on_grid(ordered: Floats, value: float, rows: int) -> float:
+    """Return the rows a step of the two steps on either side of a value, on the coarsest grid on which most rows lie.
+
+    Years of schooling are whole for most, whatever a few write. 0 where there is no such grid, or the value is not on
+    it.
+    """
+    top = int(np.floor(np.log10(float(ordered[-1]) - float(ordered[0]))))
+    for wide in (m * 10.0**k for k in range(top, top - 4, -1) for m in (5, 2, 1)):
+        on = np.abs(ordered / wide - np.rint(ordered / wide)) < ON_GRID
+        if np.mean(on) >= T.LONE_ON_GRID:
+            low, high = np.searchsorted(ordered, [value - 2.5 * wide, value + 2.5 * wide])
+            return float(high - low - rows) / 4 if abs(value / wide - round(value / wide)) < ON_GRID else 0.0
+    return 0.0
 
 
 def said_of_lone(name: str, lone: Atom | None, n: int) -> list[Finding]:

@@ -104,10 +104,27 @@ def rank_candidates(
     if held.sampling.clustered and kept is not None:
         effect = UnitEffect(kept, held.sampling.cases, held.sampling.rows, shares_over_rows, in_time)
     unknown = int((~known).sum())
-    findings = rank_findings(outcome, scored, effect)
-    if effect is None:
-        findings += ordered_in_time([table[n] for n in candidates], outcome)
-    return Ranking(outcome.said, len(target), unknown, tuple(scored), effect, by_weight(findings))
+    series = ordered_in_time([table[n] for n in candidates], outcome) if effect is None else []
+    if series:
+        time = table[series[0].columns[0]]
+        scored = [replace(c, too_good=False) if c.too_good and _moves_with(table[c.name], time) else c for c in scored]
+    return Ranking(
+        outcome.said,
+        len(target),
+        unknown,
+        tuple(scored),
+        effect,
+        by_weight([*rank_findings(outcome, scored, effect), *series]),
+    )
+
+
+def _moves_with(column: Column, time: Column) -> bool:
+    """Say whether a number rises or falls with a time: as strong as that, it need know nothing of the outcome."""
+    x, at = column.numbers, time.numbers
+    if x is None or at is None:
+        return False
+    both = ~(np.isnan(x) | np.isnan(at))
+    return bool(both.any()) and abs(pearson_coefficient(ranks_of(x[both]), ranks_of(at[both]))) >= T.SERIES
 
 
 def stretches_of(column: Column, known: NDArray[np.bool_]) -> NDArray[np.uint8]:

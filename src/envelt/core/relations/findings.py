@@ -17,6 +17,7 @@ from ..stats.correlation import pearson_coefficient
 from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
 from ..within.correlations import correlation_findings, correlations_within
+from ..within.rule import TURNS
 from ..words import p_text, plural
 from .forms import FORMS
 from .groups import Alike, Inflation
@@ -120,10 +121,13 @@ def _common(relations: Relations, i: int, j: int) -> list[_Pair]:
 
 
 def said_of_curves(relations: Relations, outcome: str | None = None) -> list[Finding]:
-    """Name the curves that a straight line misses most, those along which the outcome bends first."""
+    """Name the curves that a straight line misses most, those along which the outcome bends first.
+
+    Of two levels there is none: along a number they have a rate (`against`).
+    """
     names, form = relations.names, relations.form
     found = []
-    for pair in _numeric_pairs(relations, T.CURVE_LEAST, "two"):
+    for pair in _numeric_pairs(relations, T.CURVE_LEAST):
         if FORMS[form[pair.i, pair.j]] != "curved":
             continue
         r = pearson_coefficient(pair.x, pair.y)
@@ -268,9 +272,11 @@ def said_of_levels(relations: Relations, sampling: Sampling, outcome: str | None
     names = relations.names
     numbers = [(names[i], numbers_of(relations.sides[i])) for i in at]
     thirds = [(s.name, s.codes, s.size) for s in relations.sides if s.codes is not None and s.size >= 2]
-    thirds = [t for t in thirds if t[0] != outcome]  # what is asked about divides nothing
-    seen = correlations_within(numbers, [t for t in thirds if t[2] <= T.MOST_GAP_LEVELS], sampling)
-    return correlation_findings(seen, outcome)
+    thirds = [t for t in thirds if t[2] <= T.MOST_GAP_LEVELS]
+    seen = correlations_within(numbers, [t for t in thirds if t[0] != outcome], sampling)
+    # what is asked about divides nothing: between its classes all that tells them apart correlates, but does not turn
+    of_classes = correlations_within(numbers, [t for t in thirds if t[0] == outcome], sampling)
+    return correlation_findings(seen + [c for c in of_classes if c.code == TURNS], outcome)
 
 
 def equal_summaries(relations: Relations, outcome: str | None, sampling: Sampling) -> list[Finding]:

@@ -113,12 +113,13 @@ def _renamed(a: CategoryColumn, b: CategoryColumn, *others: CategoryColumn) -> F
     shown = ", ".join(f"{k} is {v}" for k, v in list(first.items())[:3])
     more = f", and {len(others)} more {'columns are' if len(others) > 1 else 'column is'} such" if others else ""
     names = [a.name, b.name, *(c.name for c in others)]
+    alike = all(k == v for k, v in first.items())
+    what = f"repeats {marked(a.name)}, level by level" if alike else f"is {marked(a.name)} under other names ({shown})"
     return Finding(
         "same-column",
         "caution",
         (b.name, a.name, *names[2:]),
-        f"{marked(b.name)} is {marked(a.name)} under other names ({shown}){more}: the same thing "
-        f"{'many times' if others else 'twice'}.",
+        f"{marked(b.name)} {what}{more}: the same thing {'many times' if others else 'twice'}.",
         f"Keep one of {', '.join(map(marked, names[:6]))}{', …' if len(names) > 6 else ''}.",
         {"names": first},
     )

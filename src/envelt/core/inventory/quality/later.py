@@ -186,6 +186,9 @@ def _numbered(c: Column, outcome: Outcome) -> list[Finding]:
         return []
     if x.max() - x.min() > T.NUMBERED_SPAN * n or is_time(c.name, x):
         return []  # numbers of cases leave few out
+    begins = x.min() in (0, 1) or c.kind == "identifier"
+    if not begins or (np.diff(x) == 1).all():
+        return []  # a measure that is different in every row; the rows' own numbers, which say how the file is sorted
     r = pearson_coefficient(ranks_of(x), ranks_of(outcome.values[there]))
     if abs(r) < T.NUMBERED:
         return []

@@ -62,8 +62,8 @@ def _number(table: Table, c: NumericColumn, valid: tuple[float, float] | None) -
         return []
     there = c.values[~c.missing]
     sentinels = [v for v in c.ends if v in SENTINELS and _stands_apart(there, v)]
-    far = c.ends[0] == 0 and c.distinct > T.MEASURED and _stands_apart(there, 0.0)
-    if far and there[there > 0].min() > T.ZERO_APART * np.median(there):
+    few = c.ends[0] == 0 and c.distinct > T.MEASURED and np.mean(there == 0) <= T.ZERO_FEW
+    if few and _stands_apart(there, 0.0) and there[there > 0].min() > T.ZERO_APART * np.median(there):
         sentinels.append(0.0)  # zero that no run of small values leads to: not written down
     found = [_sentinel(c.name, number_label(v), int(np.sum(c.values == v)), present) for v in sentinels]
     low, high, what = possible_values(c.name, valid)
