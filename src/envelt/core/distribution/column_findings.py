@@ -252,7 +252,7 @@ def _peaks(
     told = "."
     advice = "Two kinds of row are mixed: find the column that tells them apart. A mean, and a box, describe neither."
     teller = who_tells(rows[0], peaks.valley, rows[1])
-    if teller is None and _is_series(rows[0]):
+    if teller is None and _is_series(rows[0], peaks.valley):
         return []  # where a series lingered: the dip test's rows are cases, and these are not
     if teller is not None:
         columns, by = (name, teller.name), marked(teller.name)
@@ -273,10 +273,16 @@ def _peaks(
     ]
 
 
-def _is_series(values: Floats) -> bool:
-    """Say whether each row resembles the one before it, as in a series, and the rows are not sorted by these values."""
+def _is_series(values: Floats, valley: float) -> bool:
+    """Say whether each row resembles the one before it on either side of a valley, and rows are not sorted by values.
+
+    Of rows in two blocks of a kind each does not, within a block.
+    """
     x = values[~np.isnan(values)]
-    if pearson_coefficient(x[:-1], x[1:]) < T.SERIES:
+    before, after = x[:-1], x[1:]
+    sides = [(before > valley) & (after > valley), (before <= valley) & (after <= valley)]
+    alike = [pearson_coefficient(before[s], after[s]) for s in sides if s.sum() >= T.FEW_ROWS]
+    if len(alike) < 2 or min(alike) < T.NEIGHBOURS_AGREE:
         return False
     return abs(pearson_coefficient(ranks_of(x), np.arange(float(len(x))))) < T.IN_ORDER
 

@@ -150,6 +150,10 @@ def _agree(here: Floats, about: Floats) -> bool:
     return above >= T.SPIKE_LEAST and above >= T.SPIKE_AGREE * int(body.sum())
 
 
+FAR_CELLS = 200
+"""Recorded steps, beyond which a value is no neighbour."""
+
+
 def atom_at(ordered: Floats, step: float, end: int, effect: float = 1.0) -> Atom | None:
     """Return the smallest (``end`` 0) or largest (−1) value if far more rows hold it than its neighbours say.
 
@@ -174,8 +178,9 @@ def atom_at(ordered: Floats, step: float, end: int, effect: float = 1.0) -> Atom
         c1 = int(np.searchsorted(place, cells, "right"))
         c2 = int(np.searchsorted(place, 2 * cells, "right")) - c1
         if min(c1, c2) < 30 * effect:
-            if cells > 200:
-                return None
+            if cells > FAR_CELLS:
+                alone = value == 0 and place[0] > FAR_CELLS  # nothing beside it: none is another answer than some
+                return Atom(value, rows, 1.0) if alone else None
             continue
         expected = (c1 / cells) * max(c1 / c2, 1.0)
         sure = np.log(rows / expected) / np.sqrt(effect * (1 / rows + 4 / c1 + 1 / c2))

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ... import thresholds as T
 from ...columns.labels import number_label
-from ...columns.names import spelt_apart
+from ...columns.names import glued_id, hints, spelt_apart
 from ...columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table
 from ...columns.times import is_time
@@ -186,9 +186,8 @@ def _numbered(c: Column, outcome: Outcome) -> list[Finding]:
         return []
     if x.max() - x.min() > T.NUMBERED_SPAN * n or is_time(c.name, x):
         return []  # numbers of cases leave few out
-    begins = x.min() in (0, 1) or c.kind == "identifier"
-    if not begins or (np.diff(x) == 1).all():
-        return []  # a measure that is different in every row; the rows' own numbers, which say how the file is sorted
+    if x.min() not in (0, 1) and not (hints(c.name, "identifiers") or glued_id(c.name)):
+        return []  # a measure that happens to differ in every row
     r = pearson_coefficient(ranks_of(x), ranks_of(outcome.values[there]))
     if abs(r) < T.NUMBERED:
         return []
