@@ -352,6 +352,7 @@ def test_what_goes_otherwise_within_cases_is_told_with_the_correlation_of_distan
         assert f.evidence["overall"][0] == pytest.approx(frame["x"].corr(frame["y"]))
         assert f.evidence["within"][0] == pytest.approx(inner["x"].corr(inner["y"]))
         assert f.weight == ("caution" if code == "turns-round" else "note")
+        assert len(f.evidence["overall"]) == (3 if declared else 1)  # tables count rows until a unit is declared
         assert [g for g in study.against("x").findings if g.columns[:2] == ("x", "case_id")] == [f]
 
 

@@ -181,7 +181,8 @@ class Context:
         if units is None:
             return None
         names = [n for n in candidates if n != units.unit]
-        return CaseSearch([self.table[n] for n in names], self.known_outcome, units.sampling, str(units.unit))
+        columns, declared = [self.table[n] for n in names], self.unit is not None
+        return CaseSearch(columns, self.known_outcome, units.sampling, str(units.unit), declared)
 
     @cached_property
     def under_unit(self) -> Context | None:

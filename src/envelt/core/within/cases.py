@@ -49,12 +49,15 @@ class CaseSearch(Remade):
         Of all rows.
     sampling, unit
         The units that are cases, and the column that says so.
+    declared
+        Whether a person said so: else tables count rows, and no interval that counts units stands beside theirs.
     """
 
     columns: list[Column]
     outcome: Outcome
     sampling: Sampling
     unit: str
+    declared: bool
 
     @cached_property
     def found(self) -> list[OfCases]:
@@ -65,11 +68,29 @@ class CaseSearch(Remade):
     @property
     def findings(self) -> list[Finding]:
         """What there is to say of the first few."""
-        return [_said(m, self.outcome, self.unit) for m in self.found[:MOST_SAID]]
+        return [self._said(m) for m in self.found[:MOST_SAID]]
 
     def of(self, name: str) -> list[Finding]:
         """What there is to say of one candidate."""
-        return [_said(m, self.outcome, self.unit) for m in self.found if m.name == name]
+        return [self._said(m) for m in self.found if m.name == name]
+
+    def _said(self, m: OfCases) -> Finding:
+        outcome, unit = self.outcome, marked(self.unit)
+        what = marked(outcome.name) + (f" = {outcome.event!r}" if isinstance(outcome, ClassOutcome) else "")
+        crude, within = (
+            f"{e.estimate:+.2f}" + (f" ({e.low:+.2f} to {e.high:+.2f})" if self.declared else "")
+            for e in (m.crude, m.within)
+        )
+        overall, inside = ([*e] if self.declared else [e.estimate] for e in (m.crude, m.within))
+        return Finding(
+            m.code,
+            "caution" if m.code == TURNS else "note",
+            (m.name, self.unit, outcome.name),
+            f"{marked(m.name)} and {what} correlate at {crude} over all rows, and at {within} when each "
+            f"{unit} is compared with itself: {ENDS[m.code].removesuffix(' within them')}.",
+            f"Two questions: which {unit} has more, and when. For the second take distances from the mean of each.",
+            {"overall": overall, "within": inside, "rows": m.rows, "cases": m.cases},
+        )
 
 
 def within_cases(c: Column, outcome: Outcome, sampling: Sampling) -> OfCases | None:
@@ -131,17 +152,3 @@ def _correlated(x: Floats, y: Floats, sampling: Sampling) -> tuple[float, Certai
 def _told(r: float, sure: Certainty) -> Estimate:
     low, high = z_interval(np.array([r]), np.array([sure.se]), np.array([sure.df]))
     return Estimate(r, float(low[0]), float(high[0]))
-
-
-def _said(m: OfCases, outcome: Outcome, unit: str) -> Finding:
-    what = f"{outcome.name} = {outcome.event}" if isinstance(outcome, ClassOutcome) else outcome.name
-    told = [f"{e.estimate:+.2f} ({e.low:+.2f} to {e.high:+.2f})" for e in (m.crude, m.within)]
-    return Finding(
-        m.code,
-        "caution" if m.code == TURNS else "note",
-        (m.name, unit, outcome.name),
-        f"{marked(m.name)} and {marked(what)} correlate at {told[0]} over all rows, and at {told[1]} when each "
-        f"{marked(unit)} is compared with itself: {ENDS[m.code].removesuffix(' within them')}.",
-        f"Two questions: which {marked(unit)} has more, and when. For the second take distances from the mean of each.",
-        {"overall": list(m.crude), "within": list(m.within), "rows": m.rows, "cases": m.cases},
-    )
