@@ -10,13 +10,15 @@ from scipy import optimize, stats
 from envelt import Preparation, Study
 from envelt.core import thresholds as T
 from envelt.core.against.shape import bend_finding
+from envelt.core.columns.coarse import Coarse
 from envelt.core.columns.grouping import Grouping
 from envelt.core.embed import quality
 from envelt.core.relations.findings import _agreeing
 from envelt.core.stats import cut, held_out_line, heldout
+from envelt.core.stats.alike import too_alike
 from envelt.core.stats.between import share_error
 from envelt.core.stats.crossing import Crossing
-from envelt.core.stats.explained import ratio_within
+from envelt.core.stats.explained import explained_share, ratio_within
 from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.group_pairs import all_pairs
 from envelt.core.stats.groups import GroupedRows
@@ -33,6 +35,7 @@ from envelt.core.stats.stratified import cochran_q, unbiased_totals
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.core.stats.within_groups import stratified_means, stratified_slope
 from envelt.core.within.groups import levels_within, number_within, slope_within, within_findings
+from envelt.core.within.joint import scores_of, slope_along, slopes_of_each, surely
 from envelt.core.within.rule import ONLY, TURNS, VANISHES, Demands, Relation, becomes, least_points
 from samples import rows
 from test_formulas import box_f
@@ -608,3 +611,104 @@ def test_rows_without_a_unit_are_folds_of_their_own():
     alone = [len(np.unique(out[(frame["g"] == level) & frame["unit"].isna()])) for level in "abc"]
     assert shown == [1, 1, 1]  # one unit lies in one fold, and takes the rate of the other four
     assert alone == [5, 5, 5]
+
+
+def test_what_two_columns_say_together_is_counted_level_by_level():
+    r = np.random.default_rng(41)
+    n = 4_000
+    a, b = r.integers(0, 3, n), r.integers(0, 4, n)
+    y = np.where((a + 2 * b) % 3 == 0, 4.0, 0.0) + r.normal(size=n)
+    frame = pd.DataFrame({"a": np.array(list("xyz"))[a], "b": np.array(list("klmn"))[b], "y": y})
+    frame["c"] = r.choice(list("pq"), n)
+    relations = Study(frame, outcome="y").relations()
+    told = relations.together.iloc[0]
+    assert {told["first"], told["second"]} == {"a", "b"}
+    crossed = Study(frame.assign(ab=frame["a"] + frame["b"]), outcome="y").rank()
+    shares = crossed.table["held_out_share"]
+    assert told["joint_share"] == pytest.approx(shares["ab"], abs=0.02)  # of the rows that did not choose the pair
+    assert told["excess"] == pytest.approx(told["joint_share"] - max(shares["a"], 0) - max(shares["b"], 0), abs=0.02)
+
+
+def test_the_p_of_a_number_without_a_trend_is_that_of_its_values_as_levels():
+    r = np.random.default_rng(42)
+    n = 900
+    x = r.integers(0, 10, n).astype(float)
+    y = r.random(n) < 0.3 + 0.12 * np.isin(x, [0, 1, 8, 9])
+    x[r.random(n) < 0.1] = np.nan
+    frame = pd.DataFrame({"x": x, "y": np.where(y, "yes", "no")})
+    p = Study(frame, outcome="y", kinds={"x": "discrete"}).rank().table.loc["x", "p"]
+    cells = pd.crosstab(frame["x"].fillna(-1), frame["y"])
+    chi = stats.chi2_contingency(cells, correction=False).pvalue
+    trend = stats.mannwhitneyu(x[y & ~np.isnan(x)], x[~y & ~np.isnan(x)], use_continuity=False, method="asymptotic")
+    assert chi < trend.pvalue
+    assert p == pytest.approx(min(1.0, 2 * chi))
+
+
+@pytest.mark.parametrize(("beside", "told"), [(0.97, True), (1.03, False)])
+@pytest.mark.parametrize("of", ["means", "deviations"])
+def test_groups_are_too_alike_by_f_and_by_bartlett_at_one_in_a_thousand(of, beside, told):
+    r = np.random.default_rng(43)
+    sizes = (12, 20, 31, 40)
+    k, total = len(sizes), sum(sizes)
+    parts = [(v - v.mean()) / v.std(ddof=1) for v in (r.exponential(size=m) for m in sizes)]
+    lean = np.array([1.0, -1.0, 1.0, -1.0])
+
+    def drawn(size):
+        if of == "means":
+            return [p + size * s for p, s in zip(parts, lean, strict=True)]
+        return [p * (1 + size * s) for p, s in zip(parts, lean, strict=True)]
+
+    def by_chance(size):
+        groups = drawn(size)
+        if of == "means":
+            return stats.f.cdf(stats.f_oneway(*groups).statistic, k - 1, total - k)
+        correction = 1 + (sum(1 / (m - 1) for m in sizes) - 1 / (total - k)) / (3 * (k - 1))
+        return stats.chi2.cdf(stats.bartlett(*groups).statistic * correction, k - 1)
+
+    edge = optimize.brentq(lambda size: by_chance(size) - T.ALIKE_BY_CHANCE, 1e-6, 0.2)
+    x, codes = np.concatenate(drawn(beside * edge)), np.repeat(np.arange(k), sizes)
+    assert (too_alike(x, codes, k, rows(x)) is not None) == told
+
+
+def test_slopes_of_each_are_those_along_one_column_of_rows_at_a_time():
+    r = np.random.default_rng(44)
+    n = r.integers(0, 30, (4, 5)).astype(float)
+    mean = r.normal(size=(4, 5))
+    total, squared = n * mean, n * (mean**2 + r.uniform(0.2, 2, (4, 5)))
+    scores = np.array([0.0, 1.0, np.nan, 3.0])
+    slopes, errors = slopes_of_each(scores, n, total, squared, 1.7)
+    for j in range(5):
+        one = slope_along(scores, n[:, [j]], total[:, [j]], squared[:, [j]], 1.7)
+        assert slopes[j] == pytest.approx(one.estimate)
+        assert errors[j] == pytest.approx((one.high - one.low) / (2 * stats.norm.ppf(0.975)))
+
+
+def test_levels_that_made_their_own_scores_must_differ_by_what_chi_square_asks():
+    coarse = Coarse("c", np.repeat(np.arange(5), 20), tuple("abcde"), False)
+    scores = np.array([0.0, 0.2, np.nan, 0.7, 1.0])
+    asked = stats.chi2.isf(2 * stats.norm.sf(2.8), 3) ** 0.5
+    assert surely(coarse, scores, 2.8) == pytest.approx(asked)
+    assert surely(Coarse("c", coarse.codes, coarse.labels, True), scores, 2.8) == 2.8
+    few = np.r_[coarse.codes, np.full(3, 5)]
+    y = np.r_[np.repeat([3.0, 1.0, 2.0, 5.0, 4.0], 20), np.full(3, 9.0)]
+    made = scores_of(Coarse("c", few, tuple("abcdef"), False), y)
+    assert made == pytest.approx([0.5, 0.0, 0.25, 1.0, 0.75, np.nan], nan_ok=True)  # of three rows there is no mean
+
+
+@pytest.mark.parametrize("alternative", ["greater", "less"])
+def test_one_sided_tests_of_pairs_are_those_of_scipy_either_way(alternative):
+    r = np.random.default_rng(45)
+    x = r.normal(size=60)
+    frame = pd.DataFrame({"x": x, "up": 0.2 * x + r.normal(size=60), "down": -0.2 * x + r.normal(size=60)})
+    for method, of in (("pearson", stats.pearsonr), ("spearman", stats.spearmanr)):
+        pairs = Study(frame).relations(method=method, alternative=alternative).pairs
+        for _, pair in pairs.iterrows():
+            wanted = of(frame[pair["first"]], frame[pair["second"]], alternative=alternative).pvalue
+            assert pair["p"] == pytest.approx(wanted, rel=1e-6)
+
+
+def test_the_interval_of_v_is_as_wide_at_least_as_phi_squared_varies():
+    value, chi, n, df, effect, error = 0.4, 160.0, 1_000.0, (4.0, 2.0), 2.5, 0.2
+    low, high = explained_share(value, chi, df, n, effect, ratio=False, confidence=0.95, error=error, error_df=30.0)
+    half = stats.t.ppf(0.975, 30) * error / (2 * np.sqrt(chi / n * df[1]))  # the slope of V along its square
+    assert (low, high) == pytest.approx((max(value - half, 0.0), min(value + half, 1.0)))
