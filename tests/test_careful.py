@@ -564,3 +564,11 @@ def test_a_column_under_the_same_names_repeats_another_and_pairs_of_candidates_t
     birds["long"], birds["deep"] = 3 * kind + inner, -3 * kind + inner + r.normal(0, 0.7, N)
     (found,) = said(birds, "turns-round", "relations", outcome="kind")
     assert (set(found.columns), found.weight) == ({"long", "deep", "kind"}, "note")
+
+
+def test_levels_of_under_ten_rows_are_few_in_a_small_table_too():
+    region = np.repeat(["north", "south", "east", "west"], [18, 16, 10, 6])
+    frame = pd.DataFrame({"region": region, "x": rng(36).normal(size=50)})
+    (found,) = said(frame, "rare-levels")
+    assert "region 'west' (6)." in found.statement
+    assert not said(frame[frame["region"] != "west"], "rare-levels")
