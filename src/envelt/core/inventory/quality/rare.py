@@ -51,7 +51,8 @@ def rare_findings(table: Table, outcome: str | None) -> list[Finding]:
 
 def _levels(c: Column) -> _Levels | None:
     if isinstance(c, CategoryColumn):
-        if c.kind not in ("nominal", "binary", "ordinal") or (c.kind == "nominal" and names_rows(c.name)):
+        names = c.kind == "nominal" and names_rows(c.name) and c.distinct > T.BY_VALUE
+        if c.kind not in ("nominal", "binary", "ordinal") or names:
             return None
         there = np.flatnonzero(c.counts > 0)
         return _Levels(c.name, [repr(c.levels[k]) for k in there], c.counts[there].astype(np.int64))
