@@ -572,3 +572,21 @@ def test_levels_of_under_ten_rows_are_few_in_a_small_table_too():
     (found,) = said(frame, "rare-levels")
     assert "region 'west' (6)." in found.statement
     assert not said(frame[frame["region"] != "west"], "rare-levels")
+
+
+def test_blocks_of_rows_that_no_column_names_are_told_and_sorted_files_and_series_are_not():
+    r = rng(37)
+    income, party = r.integers(5, 40, 150), r.integers(1, 7, 150)
+    case = np.repeat(np.arange(150), 4)
+    frame = pd.DataFrame({"income": income[case], "party": party[case], "cost": r.normal(size=600).round(2)})
+    (found,) = said(frame, "unnamed-unit")
+    assert (found.columns, found.evidence["usual"]) == (("income", "party"), 4)
+    borders = 1 + (frame[["income", "party"]].diff().iloc[1:] != 0).any(axis=1).sum()
+    assert found.evidence["blocks"] == borders
+    assert not said(frame.sample(frac=1, random_state=1), "unnamed-unit")
+    assert not said(frame.sort_values(["income", "party"]), "unnamed-unit")
+    named = frame.assign(case_id=case + 1_000)
+    assert not said(named, "unnamed-unit")  # as the likely unit says
+    assert not said(named, "unnamed-unit", unit="case_id")
+    slow = np.cumsum(r.random((600, 2)) < 0.2, axis=0) % 5  # two series that change by themselves
+    assert not said(pd.DataFrame({"a": slow[:, 0], "b": slow[:, 1], "x": r.normal(size=600)}), "unnamed-unit")

@@ -76,6 +76,9 @@ FINDINGS: dict[str, Entry] = {
         "the classes of the outcome have the same shares at each value of a column: cases were picked to match"),
     "shared-values": Entry("caution", "inventory",
         "rows come in groups that share the values of several numbers, and no column names the groups"),
+    "unnamed-unit": Entry("caution", "inventory",
+        f"neighbouring rows share several columns, with at most {T.BLOCK_SHARE:.0%} of the changes that another order "
+        "would have, and these change together: blocks of one case, that no column names"),
     "duplicate-rows": Entry("caution, note", "inventory",
         "rows repeat an earlier row in every column, though something in them is each row's own, or hardly any others "
         f"agree in all columns but one (then a note under {T.MANY_REPEATED:.0%} of the rows)"),

@@ -274,6 +274,20 @@ def counts(*, planted: bool = True) -> pd.DataFrame:
     return pd.DataFrame({"cells": seen, "comb": r.choice(["old", "new"], 300), "with_mites": held})
 
 
+def offers(*, planted: bool = True) -> pd.DataFrame:
+    """Return what 150 keepers paid at each of four markets: their years with bees and how many hives they have.
+
+    Planted: the four rows of a keeper stand together, and nothing says whose they are. In the clean twin each row is
+    of another keeper.
+    """
+    r = np.random.default_rng(SEED + 12)
+    keeper = np.repeat(np.arange(150), 4) if planted else r.permutation(600)
+    frame = pd.DataFrame({"years": r.integers(1, 30, 600)[keeper], "hives": r.integers(2, 9, 600)[keeper]})
+    frame["price"] = r.normal(80, 9, 600).round(1)
+    frame["paid"] = (0.5 * frame["price"] + frame["hives"] + r.normal(0, 4, 600)).round(1)
+    return frame
+
+
 def pairs(*, planted: bool = True) -> pd.DataFrame:
     """Return 80 hives that were lost and two more beside each of them, that stood in the same apiary.
 
@@ -298,6 +312,6 @@ def _hives(*, planted: bool = True) -> pd.DataFrame:
 OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
     "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
     "sales": sales, "trial": trial, "pairs": pairs, "stays": stays,
-    "yards": yards, "looks": looks, "counts": counts,
+    "yards": yards, "looks": looks, "counts": counts, "offers": offers,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

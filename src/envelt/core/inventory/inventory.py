@@ -17,6 +17,7 @@ from ..stats.sampling import Sampling
 from ..words import plural
 from .quality.absent import missing_findings
 from .quality.absent_where import missing_where
+from .quality.blocks import block_findings
 from .quality.copies import copy_findings
 from .quality.crossed import crossed_findings
 from .quality.flags import exclusive_flags
@@ -100,7 +101,7 @@ def quality_findings(
     looks: list[tuple[str, Callable[[], list[Finding]]]] = [
         ("missing", lambda: missing_findings(table, outcome, sampling)),
         ("missing where", lambda: missing_where(table, name, sampling)),
-        ("repeats", lambda: repeat_findings(table, unit, outcome) or ([] if unit else shared_values(table))),
+        ("repeats", lambda: repeat_findings(table, unit, outcome) or ([] if unit else named_by_nothing(table))),
         ("rows", lambda: crossed_findings(table, outcome, counted)),
         ("copies", lambda: copy_findings(table)),
         ("recipes", lambda: recipe_findings(table, name)),
@@ -118,6 +119,11 @@ def quality_findings(
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])
     progress(len(looks), len(looks), "")
     return by_weight(_kinds_at_once(_one_each([f for found in made for f in found])))
+
+
+def named_by_nothing(table: Table) -> list[Finding]:
+    """Look for cases of several rows that no column names: in values they share, or in blocks."""
+    return shared_values(table) or block_findings(table)
 
 
 def _one_each(found: list[Finding]) -> list[Finding]:
