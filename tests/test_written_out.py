@@ -712,3 +712,35 @@ def test_the_interval_of_v_is_as_wide_at_least_as_phi_squared_varies():
     low, high = explained_share(value, chi, df, n, effect, ratio=False, confidence=0.95, error=error, error_df=30.0)
     half = stats.t.ppf(0.975, 30) * error / (2 * np.sqrt(chi / n * df[1]))  # the slope of V along its square
     assert (low, high) == pytest.approx((max(value - half, 0.0), min(value + half, 1.0)))
+
+
+@pytest.mark.parametrize("alternative", ["greater", "less", "two-sided"])
+def test_few_rows_have_kendalls_exact_p_on_either_side(alternative):
+    r = np.random.default_rng(46)
+    frame = pd.DataFrame(r.permuted(np.tile(np.arange(9.0), (3, 1)), axis=1).T, columns=list("abc"))
+    for _, pair in Study(frame).relations(method="kendall", alternative=alternative).pairs.iterrows():
+        of = stats.kendalltau(frame[pair["first"]], frame[pair["second"]], method="exact", alternative=alternative)
+        assert pair["p"] == pytest.approx(of.pvalue)
+
+
+@pytest.mark.parametrize(("noise", "told"), [(0.25, False), (0.19, True)])
+def test_a_curve_is_named_where_it_says_a_tenth_more_than_the_line(noise, told):
+    r = np.random.default_rng(47)
+    x = r.uniform(0, 1, 3_000)
+    frame = pd.DataFrame({"x": x, "z": -((x - 0.6) ** 2) + r.normal(0, noise, 3_000)})
+    study = Study(frame)
+    ratio = study.relations("x", "z").pairs.iloc[0]["coefficient"]
+    gain = ratio**2 - np.corrcoef(frame["x"], frame["z"])[0, 1] ** 2
+    found = [f for f in study.relations().findings if f.code == "curved-relation"]
+    assert (gain > T.CURVE_GAIN) == told == bool(found)
+    assert gain > T.FORM_GAIN
+
+
+def test_rows_far_apart_that_agree_with_the_others_carry_nothing():
+    r = np.random.default_rng(48)
+    x = np.r_[r.normal(size=540), r.normal(12, 1, 60)]
+    y = 0.9 * x + r.normal(0, 1.5, 600)  # along one line: without them less, and not half
+    frame = pd.DataFrame({"x": x, "y": y})
+    whole, left = np.corrcoef(x, y)[0, 1], np.corrcoef(x[:540], y[:540])[0, 1]
+    assert whole / 2 < left < whole
+    assert not [f for f in Study(frame).relations().findings if f.code == "few-rows-correlate"]
