@@ -108,8 +108,8 @@ FINDINGS: dict[str, Entry] = {
         "levels that differ by case, space, or one letter where one is rare"),
     "many-levels": Entry("note", "inventory", f"over {T.MANY_LEVELS} levels"),
     "rare-levels": Entry("note", "inventory",
-        f"levels, or whole numbers of which there are few, with under {T.RARE_ROWS} rows and {T.RARE_SHARE:.0%}, "
-        f"or under {T.FEW_ROWS}; of all columns one finding"),
+        f"levels, or whole numbers of which there are few, with under {T.RARE_ROWS} rows and {T.RARE_SHARE:.0%}; of "
+        "all columns one finding"),
     "outcome-missing": Entry("note, caution", "balance",
         f"rows have no outcome; they are set aside and counted (a caution: {T.MUCH_UNKNOWN:.0%} of the rows, or more "
         f"of them, by {200 * T.LEAST_POINTS:g} points, at one level of a candidate than at another)"),

@@ -17,6 +17,7 @@ from ..columns.table import CategoryColumn, Column
 from ..estimate import Estimate
 from ..finding import Finding, marked
 from ..kept import Remade
+from ..magnitude import in_unit
 from ..stats.correlation import Certainty, certainty, pearson_coefficient, z_interval
 from ..stats.sampling import Sampling
 from .rule import ENDS, TURNS, Demands, Relation, becomes
@@ -107,7 +108,7 @@ def within_cases(c: Column, outcome: Outcome, sampling: Sampling) -> OfCases | N
     some = sampling.take(use)
     if some.cases < T.LEAST_UNITS_IN_TIME or use.sum() < T.ROWS_IN_TIME:
         return None
-    x, y = x[use], (outcome.values if y is None else y)[use]  # type: ignore[union-attr]
+    x, y = (in_unit(v[use])[0] for v in (x, outcome.values if y is None else y))  # type: ignore[union-attr]
     inner = _centred(x, some), _centred(y, some)
     if any(_variance(v) < T.VARIES_WITHIN * _variance(of) for v, of in zip(inner, (x, y), strict=True)):
         return None

@@ -11,6 +11,7 @@ from scipy import special
 from ...errors import option
 from .. import thresholds as T
 from ..finding import Finding, marked
+from ..magnitude import in_unit
 from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
 from ..words import plural
@@ -54,6 +55,7 @@ def correlations_within(
     """
     if len(numbers) < 2 or not thirds:
         return []
+    numbers = [(name, v / in_unit(v[~np.isnan(v)])[1]) for name, v in numbers]  # at the ends of floats too
     overall = pearson_matrix([v for _, v in numbers])
     effect = sampling.largest_design_effect
     best: dict[tuple[int, int], Correlated] = {}
