@@ -591,3 +591,20 @@ def test_blocks_of_rows_that_no_column_names_are_told_and_sorted_files_and_serie
     assert not said(named, "unnamed-unit", unit="case_id")
     slow = np.cumsum(r.random((600, 2)) < 0.2, axis=0) % 5  # two series that change by themselves
     assert not said(pd.DataFrame({"a": slow[:, 0], "b": slow[:, 1], "x": r.normal(size=600)}), "unnamed-unit")
+
+
+def test_columns_in_another_scale_are_one_story_and_so_are_a_date_and_its_year():
+    r = rng(38)
+    frame = pd.DataFrame({f"x{k}": r.gamma(3, 20, N).round(2) + 1 for k in range(4)})
+    frame = frame.assign(**{f"log_x{k}": np.log(frame[f"x{k}"]).round(5) for k in range(4)})
+    (found,) = said(frame, "made-up-of-others")
+    assert len(found.evidence["recipes"]) == 4
+    at = pd.Timestamp("2011-01-01") + pd.to_timedelta(r.integers(0, 3_650, N), "D")
+    drift = pd.DataFrame({"at": at, "year": at.year, "x": r.normal(size=N)})
+    drift["y"] = (drift["year"] - 2015) + r.normal(size=N)
+    (told,) = said(drift, "outcome-drift", "balance", outcome="y")
+    assert told.columns == ("y", "at", "year")
+    assert "Likewise over year." in told.statement
+    visits = pd.DataFrame({"PollDates": np.repeat([f"{k}/1-3/08" for k in range(40)], 3), "x": r.normal(size=120)})
+    visits["shared"], visits["y"] = np.repeat(r.normal(size=40), 3), r.normal(size=120)
+    assert not said(visits, "likely-unit", outcome="y")  # a day names no case

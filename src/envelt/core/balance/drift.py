@@ -70,31 +70,37 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
     rows
         What they are called.
     """
-    found, known = [], outcome.known
+    known = outcome.known
     sampling = sampling.take(known)
-    told = False
+    told, over = False, []
     for column in over_time(columns):
         values, bins, began, names = stretches(column, known)
         apart = _apart(outcome, bins.codes, len(bins.ends), sampling)
-        if apart is None:
-            continue
-        first, last = apart.ends
-        told = told or _in_order(values)
-        found.append(
-            Finding(
-                "outcome-drift",
-                "caution",
-                (outcome.name, column.name),
-                f"The {apart.what} is not the same over {marked(column.name)}: it runs from "
-                f"{apart.written(first)} in {began}{names(apart.bins[first])} to {apart.written(last)} "
-                f"in {began}{names(apart.bins[last])} ({p_text(apart.p)}).",
-                "Test a model on later rows than it was fitted on, and ask what changed.",
-                {"p": apart.p, "first": float(apart.at[first]), "last": float(apart.at[last])},
-            )
-        )
+        if apart is not None:
+            told = told or _in_order(values)
+            over.append((column.name, apart, began, names))
+    found = [_over(outcome, over)] if over else []
     if told or any(_in_blocks(c, known) for c in columns):
         return found
     return [*found, *_along_rows(outcome, sampling, rows[known])]
+
+
+def _over(outcome: Outcome, over: list[tuple[str, _Apart, str, Callable[[int], str]]]) -> Finding:
+    """Say over which time the outcome drifts, and over which others too: a date and its year are one story."""
+    name, apart, began, names = over[0]
+    first, last = apart.ends
+    others = [other for other, *_ in over[1:]]
+    also = f" Likewise over {', '.join(map(marked, others[:4]))}{', …' if len(others) > 4 else ''}." if others else ""
+    return Finding(
+        "outcome-drift",
+        "caution",
+        (outcome.name, name, *others),
+        f"The {apart.what} is not the same over {marked(name)}: it runs from {apart.written(first)} in "
+        f"{began}{names(apart.bins[first])} to {apart.written(last)} in {began}{names(apart.bins[last])} "
+        f"({p_text(apart.p)}).{also}",
+        "Test a model on later rows than it was fitted on, and ask what changed.",
+        {"p": apart.p, "first": float(apart.at[first]), "last": float(apart.at[last])},
+    )
 
 
 def stretches(

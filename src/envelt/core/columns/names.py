@@ -23,7 +23,7 @@ NAMES = {
     "cases": r"subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company|plant"
     r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual|pair|"
     + _SEEN_AGAIN,
-    "times": r"year|yr|yrs|month|mon|week|day|date|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
+    "times": r"year|yr|yrs|month|mon|week|day|dates?|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
     "frequencies": r"n|n_?cases|n_?controls|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs"
     r"|observations|cases",
     "ages": r"age|ages",

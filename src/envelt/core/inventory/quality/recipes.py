@@ -85,10 +85,13 @@ def _columns(m: Made) -> tuple[str, ...]:
 
 
 def _sharing(found: list[Made]) -> list[list[Made]]:
-    """Put recipes together that share a column: what is said of one story is said at once."""
+    """Put recipes together that share a column: what is said of one story is said at once. So are all other scales."""
     groups: list[list[Made]] = []
     for m in found:
-        near = [g for g in groups if any({*_columns(m)} & {*_columns(o)} for o in g)]
+        scaled = m.first == m.second
+        near = [
+            g for g in groups if any({*_columns(m)} & {*_columns(o)} or (scaled and o.first == o.second) for o in g)
+        ]
         groups = [g for g in groups if g not in near] + [[*(o for g in near for o in g), m]]
     return groups
 
@@ -301,9 +304,12 @@ def _joined(names: list[str]) -> str:
 def _told(found: list[Made], table: Table) -> Finding:
     """Say which numbers others make, of one story at once."""
     more = "".join(f"; {_written(m, table)}" for m in found[1:3])
-    rest = f"; and {len(found) - 3} more of these are made of each other" if len(found) > 3 else ""
+    scales = all(m.first == m.second for m in found)
+    what = "are others in another scale" if scales else "of these are made of each other"
+    rest = f"; and {len(found) - 3} more {what}" if len(found) > 3 else ""
     columns = tuple(dict.fromkeys(c for m in found for c in _columns(m)))
     one = {2: "one of the two", 3: "one of the three"}.get(len(columns), "what is made of the others")
+    one = "one of every two" if scales and len(columns) > 2 else one
     return Finding(
         "made-up-of-others",
         "caution",
