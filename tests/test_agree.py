@@ -15,7 +15,7 @@ STUDIES = {
     "weighings": {"outcome": "weight_kg", "unit": "hive_no"}, "scale": {"outcome": "weight_kg"},
     "places": {"outcome": "honey_kg"}, "sales": {"outcome": "paid"}, "trial": {"outcome": "swarmed"},
     "pairs": {"outcome": "lost"}, "stays": {"outcome": "lost"}, "yards": {"outcome": "honey_kg"},
-    "looks": {"outcome": "honey_kg"}, "counts": {"outcome": "with_mites"},
+    "looks": {"outcome": "honey_kg"}, "counts": {"outcome": "with_mites"}, "offers": {"outcome": "paid"},
 }  # fmt: skip
 
 
