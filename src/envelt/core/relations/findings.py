@@ -33,6 +33,8 @@ MOST_COLUMNS = 200
 """Columns of which all pairs are compared within groups."""
 MOST_COMPARED = 1_000
 """Pairs of equal summaries whose shapes are compared."""
+THINNED = 2_000
+"""Values of a column that are compared first, evenly taken."""
 
 
 def said_of_groups(groups: list[Alike], relations: Relations, copies: list[Finding]) -> list[Finding]:
@@ -279,13 +281,23 @@ def said_of_levels(relations: Relations, sampling: Sampling, outcome: str | None
     return correlation_findings(seen + [c for c in of_classes if c.code == TURNS], outcome)
 
 
+def _thinned(values: Floats) -> Floats:
+    """Return so many values, evenly taken from all in order: their distribution is that of all to 1 in so many."""
+    ordered = np.sort(values[~np.isnan(values)])
+    return ordered[:: max(1, len(ordered) // THINNED)]
+
+
 def equal_summaries(relations: Relations, outcome: str | None, sampling: Sampling) -> list[Finding]:
     """Find columns whose mean, deviation and correlation with a numeric outcome agree, and shapes do not."""
     sides = [s for s in relations.sides if s.what == "number" and not s.constant and s.name != outcome]
     target = next((s for s in relations.sides if s.name == outcome and s.what == "number"), None)
     summary = [_summary(s, target) for s in sides]
     found = []
-    for i, j in _agreeing(np.array(summary))[:MOST_COMPARED]:
+    agreeing = _agreeing(np.array(summary))[:MOST_COMPARED]
+    thinned = {k: _thinned(numbers_of(sides[k])) for k in {k for pair in agreeing for k in pair}}
+    for i, j in agreeing:
+        if stats.ks_2samp(thinned[i], thinned[j], method="asymp").statistic < T.SHAPES_APART - 4 / THINNED:
+            continue
         x, y = (v[~np.isnan(v)] for v in (numbers_of(sides[i]), numbers_of(sides[j])))
         gap = float(stats.ks_2samp(x, y, method="asymp").statistic)
         effect = max(sampling.distribution_effect(numbers_of(sides[k])) for k in (i, j))
