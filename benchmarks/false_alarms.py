@@ -60,6 +60,10 @@ RELATIONS = {
     "bounded-by-total",
     "truncated-at-bound",
     "equal-summaries",
+    "candidates-drift",
+    "unnamed-unit",
+    "logarithm-of-units",
+    "rests-on-rows",
 }
 OF_UNITS = {
     "more-together", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",
