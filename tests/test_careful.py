@@ -608,3 +608,11 @@ def test_columns_in_another_scale_are_one_story_and_so_are_a_date_and_its_year()
     visits = pd.DataFrame({"PollDates": np.repeat([f"{k}/1-3/08" for k in range(40)], 3), "x": r.normal(size=120)})
     visits["shared"], visits["y"] = np.repeat(r.normal(size=40), 3), r.normal(size=120)
     assert not said(visits, "likely-unit", outcome="y")  # a day names no case
+
+
+def test_years_that_come_round_in_a_long_file_hide_no_drift():
+    year = np.tile(np.arange(2_000, 2_012), 20_000)
+    frame = pd.DataFrame({"year": year, "x": rng(39).normal(size=len(year)) + 0.3 * (year - 2_000)})
+    frame["y"] = rng(40).normal(size=len(year))
+    (found,) = said(frame, "candidates-drift", "balance", outcome="y")
+    assert found.columns == ("x", "year")

@@ -55,13 +55,12 @@ def candidate_drift(columns: list[Column], sampling: Sampling) -> list[Finding]:
         return []
     time = times[0]
     _, bins, began, called = stretches(time, np.ones(len(time), bool))
-    codes, size = _enough(bins.codes, len(bins.ends))
-    some = slice(
-        None, None, max(1, len(time) // SCREENED)
-    )  # what shifts by much shows on few rows; told is what all say
-    at = np.arange(len(time))[some]
-    few = sampling.take(at)
-    moving = [c for c in columns if c is not time and _shift(c.take(at), codes[some], size, few) is not None]
+    codes, size, n = bins.codes, len(bins.ends), len(time)
+    moving = [c for c in columns if c is not time]
+    if n > SCREENED:  # what shifts by much shows on few rows, drawn at random: months may come round in the file
+        at = np.sort(np.random.default_rng(0).choice(n, SCREENED, replace=False))
+        few = sampling.take(at)
+        moving = [c for c in moving if _shift(c.take(at), codes[at], size, few) is not None]
     shifts = [s for c in moving if (s := _shift(c, codes, size, sampling)) is not None]
     if not shifts:
         return []
@@ -82,12 +81,6 @@ def candidate_drift(columns: list[Column], sampling: Sampling) -> list[Finding]:
             {"size": {s.name: s.size for s in shifts}},
         )
     ]
-
-
-def _enough(codes: Codes, size: int) -> tuple[Codes, int]:
-    """Return stretches under their own numbers, those of too few rows as none."""
-    rows = np.bincount(codes[codes >= 0], minlength=size)
-    return np.where((codes >= 0) & (rows[codes] >= T.SPREAD_ROWS), codes, -1), size
 
 
 def _shift(c: Column, codes: Codes, size: int, sampling: Sampling) -> _Shift | None:

@@ -67,8 +67,13 @@ def _told(r: float, x: Floats, y: Floats, sampling: Sampling, method: str) -> tu
     if np.isnan(r):
         return UNDEFINED, UNDEFINED_TEST
     sure = certainty(r, x, y, sampling, method)
+    return estimate_of(r, sure), Significance(r, sure.p)
+
+
+def estimate_of(r: float, sure: Certainty) -> Estimate:
+    """Return a correlation with the interval that lies even around Fisher's z."""
     low, high = z_interval(np.array([r]), np.array([sure.se]), np.array([sure.df]))
-    return Estimate(r, float(low[0]), float(high[0])), Significance(r, sure.p)
+    return Estimate(r, float(low[0]), float(high[0]))
 
 
 def certainty(r: float, x: Floats, y: Floats, sampling: Sampling, method: str) -> Certainty:

@@ -18,8 +18,9 @@ from ..estimate import Estimate
 from ..finding import Finding, marked
 from ..kept import Remade
 from ..magnitude import in_unit
-from ..stats.correlation import Certainty, certainty, pearson_coefficient, z_interval
+from ..stats.correlation import Certainty, certainty, estimate_of, pearson_coefficient
 from ..stats.sampling import Sampling
+from .correlations import centred_in, held_by
 from .rule import ENDS, TURNS, Demands, Relation, becomes
 
 Floats = NDArray[np.float64]
@@ -109,17 +110,18 @@ def within_cases(c: Column, outcome: Outcome, sampling: Sampling) -> OfCases | N
     if some.cases < T.LEAST_UNITS_IN_TIME or use.sum() < T.ROWS_IN_TIME:
         return None
     x, y = (in_unit(v[use])[0] for v in (x, outcome.values if y is None else y))  # type: ignore[union-attr]
-    inner = _centred(x, some), _centred(y, some)
-    if any(_variance(v) < T.VARIES_WITHIN * _variance(of) for v, of in zip(inner, (x, y), strict=True)):
+    assert some.units is not None
+    inner = [centred_in(v, some.units, some.cases) for v in (x, y)]
+    if any(held_by(v, left) > 1 - T.VARIES_WITHIN for v, left in zip((x, y), inner, strict=True)):
         return None
-    crude, within = _correlated(x, y, some), _correlated(*inner, some)
+    crude, within = _correlated(x, y, some), _correlated(inner[0], inner[1], some)
     if crude is None or within is None:
         return None
     (r, a), (left, b) = crude, within
     change = (np.arctanh(r) - np.arctanh(left)) / np.hypot(a.se, b.se)
     over_all, inside = Relation(r, a.p < T.CASES_P), Relation(left, b.p < T.CASES_P)
     code = becomes(over_all, inside, some.tail(float(change)), ASKED)
-    return None if code is None else OfCases(code, c.name, _told(r, a), _told(left, b), len(x), some.cases)
+    return None if code is None else OfCases(code, c.name, estimate_of(r, a), estimate_of(left, b), len(x), some.cases)
 
 
 def _numbers(c: Column) -> Floats | None:
@@ -130,26 +132,9 @@ def _numbers(c: Column) -> Floats | None:
     return c.numbers if c.kind in ("continuous", "discrete") else None
 
 
-def _centred(values: Floats, sampling: Sampling) -> Floats:
-    assert sampling.units is not None
-    away = values - values.mean()
-    n = np.bincount(sampling.units, minlength=sampling.cases)
-    return np.asarray(away - (sampling.totals(away) / n)[sampling.units])
-
-
-def _variance(values: Floats) -> float:
-    away = values - values.mean()
-    return float(np.mean(away * away))
-
-
 def _correlated(x: Floats, y: Floats, sampling: Sampling) -> tuple[float, Certainty] | None:
     r = pearson_coefficient(x, y)
     if np.isnan(r) or abs(r) > 1 - 1e-9:
         return None
     sure = certainty(r, x, y, sampling, "pearson")
     return None if np.isnan(sure.p) or not sure.se > 0 else (r, sure)
-
-
-def _told(r: float, sure: Certainty) -> Estimate:
-    low, high = z_interval(np.array([r]), np.array([sure.se]), np.array([sure.df]))
-    return Estimate(r, float(low[0]), float(high[0]))

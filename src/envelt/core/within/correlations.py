@@ -60,8 +60,8 @@ def correlations_within(
     effect = sampling.largest_design_effect
     best: dict[tuple[int, int], Correlated] = {}
     for by, codes, size in thirds[:MOST_GROUPINGS]:
-        centred = [_centred(v, codes, size) for _, v in numbers]
-        told = np.array([_told(v, c) for (_, v), c in zip(numbers, centred, strict=True)])
+        centred = [centred_in(v, codes, size) for _, v in numbers]
+        told = np.array([held_by(v, c) for (_, v), c in zip(numbers, centred, strict=True)])
         inside = pearson_matrix(centred)
         for i, j in zip(*np.triu_indices(len(numbers), 1), strict=True):
             if max(told[i], told[j]) > T.WITHIN_COPY:  # the levels are that number in other words
@@ -84,7 +84,8 @@ def _becomes(crude: float, within: float, n: int, effect: float) -> str | None:
     return becomes(over_all, inside, p, SEARCHED)
 
 
-def _centred(values: Floats, codes: NDArray[np.integer], size: int) -> Floats:
+def centred_in(values: Floats, codes: NDArray[np.integer], size: int) -> Floats:
+    """Return distances from the mean of each level; NaN where there is no value or no level."""
     there = (codes >= 0) & ~np.isnan(values)
     at = codes[there]
     total = np.bincount(at, weights=values[there], minlength=size)
@@ -94,7 +95,7 @@ def _centred(values: Floats, codes: NDArray[np.integer], size: int) -> Floats:
     return out
 
 
-def _told(values: Floats, centred: Floats) -> float:
+def held_by(values: Floats, centred: Floats) -> float:
     """Return the share of a number's variance that the levels hold."""
     there = ~np.isnan(centred)
     spread = float(np.var(values[there])) if there.any() else 0.0
