@@ -415,6 +415,57 @@ def test_times_of_day_are_read_as_hours_and_ratios_are_not():
     assert table["odds"].kind == "nominal"
 
 
+def test_years_and_times_of_day_are_times_that_are_computed_with_as_numbers(tmp_path):
+    r = np.random.default_rng(4)
+    year = r.integers(1995, 2021, 400).astype(float)
+    year[::40] = np.nan
+    hour, minute, second = r.integers(8, 18, 400), r.integers(0, 60, 400), r.integers(0, 60, 400)
+    frame = pd.DataFrame(
+        {
+            "year": year,
+            "yr": year % 100 % 30 + 60,
+            "seen_time": [f"{h}:{m:02}" for h, m in zip(hour, minute, strict=True)],
+            "lasted": [f"{h}:{m:02}:{s:02}" for h, m, s in zip(hour, minute, second, strict=True)],
+            "grams": r.integers(1900, 2000, 400),
+            "weight": 0.1 * np.nan_to_num(year, nan=2000) + r.normal(size=400),
+        }
+    )
+    frame.loc[3, "seen_time"], frame.loc[5, "seen_time"] = "9.12", "  "
+    study = Study(frame, outcome="weight")
+    kinds = {c.name: c.kind for c in study.table}
+    assert kinds == {
+        "year": "datetime", "yr": "datetime", "seen_time": "datetime", "lasted": "continuous", "grams": "discrete",
+        "weight": "continuous",
+    }  # fmt: skip
+    assert study.table["year"].values[:3].tolist() == pytest.approx(year[:3].tolist(), nan_ok=True)
+    assert study.table["seen_time"].blanked == (("9.12", 1), ("  ", 1))
+    assert study.table["seen_time"].values[0] == pytest.approx(hour[0] + minute[0] / 60, abs=1e-6)
+    # as if it were declared a number, in all but its name
+    plain = Study(frame, outcome="weight", kinds={"year": "discrete", "seen_time": "continuous"})
+    for step in ("against", "relations", "distribution"):
+        mine, theirs = (getattr(s, step)("year") if step != "relations" else s.relations("year", "weight")
+                        for s in (study, plain))  # fmt: skip
+        for name, table in mine.tables.items():
+            pd.testing.assert_frame_equal(
+                table.drop(columns="kind", errors="ignore"),
+                theirs.tables[name].drop(columns="kind", errors="ignore"), check_dtype=False,
+            )  # fmt: skip
+    frame.to_csv(tmp_path / "hives.csv", index=False)
+    Study(tmp_path / "hives.csv").begin(tmp_path / "study.toml")
+    assert {c.name: c.kind for c in Study.open(tmp_path / "study.toml").table} == kinds
+    assert Study(frame, kinds={"grams": "datetime"}).table["grams"].kind == "datetime"
+    with pytest.raises(errors.KindConflictError, match="neither years nor days"):
+        Study(frame, kinds={"weight": "datetime"})
+
+
+def test_cells_of_blanks_are_missing_unless_a_person_says_that_nothing_is():
+    frame = pd.DataFrame({"keeper": ["Ada", " ", "Bo", "   ", "Ada", ""] * 20, "n": np.arange(120.0)})
+    column = Study(frame).table["keeper"]
+    assert (column.levels, int(column.missing.sum())) == (("Ada", "Bo"), 60)
+    assert sum(rows for _, rows in column.blanked) == 60
+    assert " " in Study(frame, missing=[]).table["keeper"].levels
+
+
 def test_what_is_made_from_two_others_is_said_with_its_recipe_and_with_the_outcome_loudest():
     found = Study(sales(), outcome="paid").inventory().findings
     (made,) = (f for f in found if f.code == "made-up-of-others" and f.weight == "stop")  # one story, one finding

@@ -6,6 +6,7 @@ from __future__ import annotations
 ROWS_FOR_IDENTIFIER = 20  # fewer all-different rows happen by chance in any column
 IDENTIFIER_DISTINCT_SHARE = 0.5  # more than half of all values different: names a case, seldom a property
 WORDS_OF_TEXT = 3.0  # names and codes have one or two words, remarks have more
+WORDS_OF_REMARKS, REMARKS_DISTINCT_SHARE = 6.0, 0.1  # of fewer words, what recurs as often as that are levels
 TEXT_DISTINCT_SHARE = 0.02  # remarks repeat, but a list of long level names has few of them in many rows
 MOST_ROWS_A_CASE = 50  # a case seen more often than this may be a group
 COUNTABLE_RANGE = 1 << 16  # whole numbers in a smaller range are counted, not sorted

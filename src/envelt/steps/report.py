@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
-from ..core.columns.table import NumericColumn
+from ..core.columns.table import NumericColumn, TimeColumn
 from ..core.distribution.look import Look
 from ..core.finding import failed_finding
 from ..core.parallel import Progress
@@ -96,7 +96,9 @@ def _together(context: Context, names: tuple[str, ...], progress: Progress, step
     progress(4, steps, "relations")
 
     def made() -> Section:
-        related = [n for n in names if context.table[n].kind not in ("identifier", "text", "constant", "datetime")]
+        named = [context.table[n] for n in names]
+        apart = ("identifier", "text", "constant")
+        related = [c.name for c in named if not (isinstance(c, TimeColumn) or c.kind in apart)]
         chosen = (*related, context.known_outcome.name) if names else ()
         view = show_relations(context, RelationsOptions(chosen))
         section = _section(view, view.title, "relations", folded=("pairs", "with_outcome", *_folded(view)))

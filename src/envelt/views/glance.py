@@ -9,6 +9,7 @@ import pandas as pd
 
 from ..core.against.glance import GlanceAnswers
 from ..core.columns.outcome import Classes, Said
+from ..core.columns.table import TimeColumn
 from ..core.finding import Finding
 from ..declared import tabled, valued
 from ..view import View
@@ -67,7 +68,7 @@ class GlanceView(View):
         """The numeric candidates described in each class; of a class outcome."""
         rows = self._answers.glance.rows
         summaries = {g.name: g.groups for g in rows if g.groups is not None}
-        dates = {g.name for g in rows if g.kind == "datetime"}
+        dates = {c.name for c in self._answers.candidates if isinstance(c, TimeColumn)}
         return group_tables(summaries, dates, "candidate", "class")
 
     @valued

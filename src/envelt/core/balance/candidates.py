@@ -93,7 +93,7 @@ def _shift(c: Column, codes: Codes, size: int, sampling: Sampling) -> _Shift | N
     place[there] = np.arange(len(there))
     use[use] = place[codes[use]] >= 0
     at, some = place[codes[use]], sampling.take(use)
-    if isinstance(c, NumericColumn) and c.kind in ("continuous", "discrete"):
+    if isinstance(c, NumericColumn):
         return _of_number(c, c.values[use], at, there, some)
     if isinstance(c, CategoryColumn) and c.kind in ("binary", "nominal", "ordinal") and c.distinct <= T.TELLER_LEVELS:
         return _of_levels(c, at, c.codes[use].astype(np.int64), there, some)

@@ -14,16 +14,18 @@ from ...errors import KindConflictError, did_you_mean, option, pointing
 from ..parallel import in_threads
 from ..words import plural
 from .grades import grade_order
-from .kinds import Detected, detect
+from .kinds import NUMERIC_KINDS, Detected, detect
 from .labels import number_labels, time_labels
 from .marks import KEPT_AS_TEXT, Reading, read_texts, usual_marks_aside, without_marks
 from .plan import ColumnPlan
 from .raw import LARGEST, RawColumn, RawNumbers, RawTimes, RawWords, check_finite, too_large
 from .readings import whole_days
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
+from .times import YEARS_FROM, YEARS_TO, are_times_of_day, are_years
 
 NO_PLAN = ColumnPlan()
 BOOLEANS = (("no", "yes"), ("false", "true"), ("f", "t"), ("n", "y"))
+NUMBERS = (*NUMERIC_KINDS, "datetime")
 WORD_KINDS = ("nominal", "binary", "ordinal", "identifier", "text", "constant")
 """Declared kinds under which texts stay texts."""
 
@@ -89,11 +91,13 @@ def encode(
         seen = _computable(name, seen, plan.kind, rows)
     read, reading = seen.raw, seen.how
     found = detect(name, read)
+    if seen.form == "clock" and isinstance(read, RawNumbers) and are_times_of_day(name, read.values):
+        found = found._replace(kind="datetime")
     detected = found.kind
     if reading:
         found = found._replace(reason=f"{reading}; {found.reason}")
     kind, declared = plan.kind, bool(plan.kind)
-    if not kind and (plan.order or (plan.labels and found.kind in ("discrete", "continuous"))):
+    if not kind and (plan.order or (plan.labels and isinstance(read, RawNumbers) and found.kind in NUMBERS)):
         kind = "ordinal" if plan.order else "nominal"
         found = found._replace(reason=f"its levels were given {'an order' if plan.order else 'labels'}")
         declared = True
@@ -102,7 +106,7 @@ def encode(
         reason = f"as declared (looked {found.kind}: {found.reason})" if asked else found.reason
         order = found.order if found.kind == "ordinal" else ()
         found = Detected(kind, reason, order, distinct=found.distinct)
-    column = _build(name, read, found, declared, rows)
+    column = _build(name, read, found, declared, rows, seen.form)
     if isinstance(column, CategoryColumn) and (plan.labels or plan.order):
         column = _relabelled(column, plan)
     return replace(
@@ -186,13 +190,16 @@ def _folded(raw: RawWords) -> RawWords:
     return RawWords(renumber[raw.codes], [raw.words[i] for i in best.values()])
 
 
-def _build(name: str, raw: RawColumn, what: Detected, declared: bool, rows: pd.Index[Any]) -> Column:
+def _build(name: str, raw: RawColumn, what: Detected, declared: bool, rows: pd.Index[Any], form: str) -> Column:
     head: dict[str, Any] = {"name": name, "kind": what.kind, "reason": what.reason, "declared": declared}
     head["other"] = "" if declared else what.other
     if what.kind in ("continuous", "discrete"):
         values = _as_numbers(name, raw, what.kind, rows)
         return NumericColumn(**head, values=values, counted=what.distinct)
     if what.kind == "datetime":
+        if isinstance(raw, RawNumbers):
+            _check_times(name, raw, form)
+            return NumericColumn(**head, values=raw.values, counted=what.distinct)
         times = _as_times(name, raw, rows)
         return TimeColumn(**head, values=times.values, absent=times.absent)
     codes, levels = _as_levels(raw, what)
@@ -219,13 +226,27 @@ def _as_numbers(name: str, raw: RawColumn, kind: str, rows: pd.Index[Any]) -> ND
     return np.append(numbers, np.nan)[raw.codes]
 
 
-def _as_times(name: str, raw: RawColumn, rows: pd.Index[Any]) -> RawTimes:
+def _check_times(name: str, raw: RawNumbers, form: str) -> None:
+    """Check that numbers are years, or were read from times of day.
+
+    Raises
+    ------
+    KindConflictError
+    """
+    unique = np.unique(raw.values[~np.isnan(raw.values)])
+    if len(unique) == 0 or form == "clock":
+        return
+    whole = bool((unique == np.floor(unique)).all())
+    if not whole or not (are_years(name, unique) or YEARS_FROM <= unique[0] <= unique[-1] <= YEARS_TO):
+        raise KindConflictError(
+            f"Column {name!r} holds plain numbers that are neither years nor days and cannot be a datetime: write "
+            "dates as 2024-09-30."
+        )
+
+
+def _as_times(name: str, raw: RawTimes | RawWords, rows: pd.Index[Any]) -> RawTimes:
     if isinstance(raw, RawTimes):
         return raw
-    if isinstance(raw, RawNumbers):
-        raise KindConflictError(
-            f"Column {name!r} holds plain numbers and cannot be a datetime: write dates as 2024-09-30."
-        )
     stamps = pd.to_datetime(pd.Series(raw.words, dtype=object), errors="coerce", format="ISO8601", utc=True)
     wrong = stamps.isna().to_numpy()
     if wrong[raw.codes[raw.codes >= 0]].any():

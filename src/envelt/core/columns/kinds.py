@@ -20,7 +20,7 @@ from .labels import number_labels, short_label, time_label
 from .marks import says_nothing
 from .names import glued_id, hints, is_measure, names_rows
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
-from .times import are_parts_of_years, is_clock
+from .times import are_parts_of_years, are_years, is_clock
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -31,6 +31,7 @@ CLOCK = "times of day as hours and minutes"
 OTHERS = ("other", "others", "another", "else", "misc", "miscellaneous", "unknown", "unclassified")
 """Levels that have no place among others in order."""
 DECIMAL_YEARS = "years with fractions: time"
+YEARS = "years, kept as numbers"
 CLASS_KINDS = ("binary", "nominal", "ordinal")
 
 
@@ -109,7 +110,8 @@ def _many_words(name: str, words: list[str], counts: Ints, present: int) -> Dete
     distinct = len(words)
     repeated = distinct / present
     length = float(np.mean([w.count(" ") + 1 for w in words[:2000]]))
-    if length >= T.WORDS_OF_TEXT and repeated >= T.TEXT_DISTINCT_SHARE:
+    long = length >= T.WORDS_OF_REMARKS or repeated >= T.REMARKS_DISTINCT_SHARE
+    if length >= T.WORDS_OF_TEXT and repeated >= T.TEXT_DISTINCT_SHARE and long:
         return Detected("text", f"{distinct:,} different texts of {length:.0f} words on average")
     if present >= T.ROWS_FOR_IDENTIFIER and repeated >= T.IDENTIFIER_DISTINCT_SHARE:
         if distinct == present:
@@ -257,10 +259,10 @@ def _all_different(c: Whole) -> Detected | None:
 def _years(c: Whole) -> Detected | None:
     if c.hints("identifiers") or glued_id(c.name):
         return None
-    named = c.hints("years") and c.unique[0] >= 1000 and c.unique[-1] <= 2200
-    full = named or (c.unique[0] >= 1800 and c.unique[-1] <= 2100 and c.distinct <= 300)
-    short = c.hints("years") and c.unique[0] >= 0 and c.unique[-1] <= 99 and c.distinct >= 3 and c.unique[0] > 20
-    return Detected("discrete", f"{c.span}: years") if full or short else None
+    if are_years(c.name, c.unique):
+        return Detected("datetime", f"{c.span}: {YEARS}")
+    alike = c.unique[0] >= 1800 and c.unique[-1] <= 2100 and c.distinct <= 300
+    return Detected("discrete", f"{c.span}: like years") if alike else None
 
 
 def _clock(c: Whole) -> Detected | None:
@@ -322,8 +324,11 @@ def _blocks(c: Whole) -> Detected | None:
 
 def _quantity(c: Whole) -> Detected | None:
     """Find measures in whole units: of a wide range, or with few values near nothing, where counts have most."""
-    if c.distinct < T.MEASURED or c.hints("counts"):
+    if c.distinct < T.MEASURED:
         return None
+    if c.hints("counts"):
+        far = c.unique[0] > T.EMPTY_BOTTOM * c.unique[-1] and c.unique[0] > 1000 and 2 * c.distinct > c.present
+        return Detected("continuous", f"{c.span}, none near 0: a quantity recorded in whole units") if far else None
     if c.distinct > min(T.MANY_WHOLE, c.present / 2) and c.wide > 1000:
         return Detected("continuous", f"{c.span}: a quantity recorded in whole units")
     ends, mean = np.quantile(c.values, (0.01, 0.95)), float(c.values.mean())

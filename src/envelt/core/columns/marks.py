@@ -36,7 +36,7 @@ def says_nothing(level: str) -> bool:
 
 
 USUAL = ("NA", "N/A", "n/a", "#N/A", "#NA", "<NA>", "NULL", "null", "NaN", "nan", "NaT")
-"""Texts that mean missing in columns of texts too, written just so, unless a person says that nothing does."""
+"""Texts that mean missing in columns of texts too, written just so, as cells of blanks do; missing=[] keeps them."""
 FEWEST_CODES = 8
 """Levels of two capitals beside "NA", for it to be one of them: a country, a state."""
 
@@ -71,7 +71,7 @@ def usual_marks_aside(raw: RawWords) -> Reading:
 
     "NA" stays among codes of two letters, of which it is one.
     """
-    mark = np.array([w.strip() in USUAL for w in raw.words], bool)
+    mark = np.array([not w.strip() or w.strip() in USUAL for w in raw.words], bool)
     if not mark.any() or mark.all():
         return Reading(raw, "")
     others = [w for w, is_mark in zip(raw.words, mark, strict=True) if not is_mark]
@@ -108,7 +108,7 @@ def read_texts(name: str, raw: RawWords) -> Reading | None:
     whole = _read(raw)
     if whole is not None or raw.exact or not raw.words:
         return whole
-    mark = np.array([w.strip().casefold() in KNOWN for w in raw.words], bool)
+    mark = np.array([not w.strip() or w.strip().casefold() in KNOWN for w in raw.words], bool)
     if mark.all():
         return None
     fewer = _read(_blanked(raw, mark)) if mark.any() else None
@@ -134,7 +134,11 @@ def _texts_among_numbers(raw: RawWords) -> NDArray[np.bool_]:
     head = raw.words[: T.ROWS_FOR_LEVELS]
     if len(raw.words) > T.MOST_LEVELS_READ or 2 * sum(read_numbers([w]) is not None for w in head) < len(head):
         return none
-    text = np.array([read_numbers([w]) is None for w in raw.words], bool)
+    read = [read_numbers([w]) for w in raw.words]
+    text = np.array([r is None for r in read], bool)
+    clock = np.array([r is not None and r.form == "clock" for r in read], bool)
+    if 2 * clock.sum() > len(text):
+        text = ~clock  # of times of day 9.12 is a slip, and no number among them
     counts = _counts(raw)
     few = counts[text].sum() <= T.FEW_TEXTS * counts.sum()
     return text if few and (~text).sum() >= T.FEW_STEPS else none

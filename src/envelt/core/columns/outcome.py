@@ -11,7 +11,7 @@ from ...errors import OutcomeError, UnknownEventError, did_you_mean, unknown_col
 from ..magnitude import spread_of
 from ..stats.targets import ClassTarget, NumberTarget, Target
 from ..words import plural
-from .kinds import CLASS_KINDS, NUMERIC_KINDS
+from .kinds import CLASS_KINDS
 from .table import CategoryColumn, NumericColumn, Table
 
 EVENT_WORDS = ("yes", "y", "true", "t", "1")
@@ -163,7 +163,7 @@ def resolve_outcome(table: Table, name: str, event: str | None = None) -> Outcom
             "with a value: "
             "there is nothing to tell apart. Check the rows kept, or name another outcome."
         )
-    if isinstance(column, NumericColumn) and column.kind in NUMERIC_KINDS:
+    if isinstance(column, NumericColumn):
         if event is not None:
             raise UnknownEventError(
                 f"The outcome {name!r} is {column.kind}, so it has no event. Declare it nominal to compare its values."

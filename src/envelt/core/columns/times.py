@@ -11,6 +11,8 @@ from .. import thresholds as T
 from .names import hints, spelt_apart
 
 Floats = NDArray[np.float64]
+YEARS_FROM, YEARS_TO = 1000, 2200
+"""Between these a whole number may be a year of the calendar."""
 
 
 def is_clock(unique: Floats) -> bool:
@@ -26,6 +28,35 @@ def are_parts_of_years(unique: Floats) -> bool:
         return False
     parts = (unique - np.floor(unique))[:, None] * np.array([4, 12, 52])
     return bool((np.abs(parts - np.round(parts)).max(axis=0) < 0.02 * np.array([1, 3, 13])).any())
+
+
+def are_years(name: str, unique: Floats) -> bool:
+    """Say whether whole numbers are years of the calendar by their name and size: 1987, or 87.
+
+    Parameters
+    ----------
+    unique
+        The different values in order, shape (k,), k at least 1.
+    """
+    if not hints(name, "years"):
+        return False
+    if unique[0] >= YEARS_FROM:
+        return bool(unique[-1] <= YEARS_TO)
+    return bool(unique[0] > 20 and unique[-1] <= 99 and len(unique) >= 3) and not _is_duration(name, unique)
+
+
+def are_times_of_day(name: str, hours: Floats) -> bool:
+    """Say whether hours read from texts like 13:30 are times of day, and not how long something took.
+
+    Parameters
+    ----------
+    hours
+        Shape (n,), NaN for missing.
+    """
+    there = hours[~np.isnan(hours)]
+    minutes = 60 * there
+    whole = bool((np.abs(minutes - np.round(minutes)) < 1e-3).all())  # hours are kept to six places
+    return len(there) > 0 and whole and bool(there.max() < 24) and hints(name, "times")
 
 
 def is_time(name: str, values: Floats) -> bool:

@@ -108,8 +108,8 @@ def axis_of(side: Side, classes: PanelClasses) -> Axis:
     bins = _whole_steps(low, high, step, BINS)
     place = _cells(values, low, high, bins)
     beyond = int(np.count_nonzero((values < low) | (values > high)))
-    dates = side.kind == "datetime"
-    return Axis(side.name, low, high, (), _counted(place, bins, classes), side.missing, dates, step, beyond)
+    counted = _counted(place, bins, classes)
+    return Axis(side.name, low, high, (), counted, side.missing, side.dates, step, beyond)
 
 
 def _levels(side: Side) -> tuple[Ints, tuple[str, ...]]:

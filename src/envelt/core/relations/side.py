@@ -32,6 +32,8 @@ class Side:
         The level of each row, ``-1`` where missing, and how many there are; nothing for "number".
     signed
         Whether up and down mean something.
+    dates
+        Whether numbers are days, to be written as dates.
     """
 
     name: str
@@ -42,6 +44,7 @@ class Side:
     size: int
     signed: bool
     labels: tuple[str, ...] = ()
+    dates: bool = False
 
     @property
     def missing(self) -> int:
@@ -63,7 +66,8 @@ def side_of(column: Column) -> Side:
     """Return a column as relations take it."""
     if not isinstance(column, CategoryColumn):
         numbers = column.days if isinstance(column, TimeColumn) else column.numbers
-        return Side(column.name, column.kind, "number", numbers, None, 0, True)
+        days = isinstance(column, TimeColumn)
+        return Side(column.name, column.kind, "number", numbers, None, 0, True, dates=days)
     codes = column.codes.astype(np.int64)
     two = column.distinct == 2
     if column.ordered or two:

@@ -303,8 +303,3 @@ def held_out_levels(
 ) -> HeldOut:
     """Return the held-out share of a category candidate."""
     return held_out([level_cells(codes, levels, target, folds)], target, folds, sampling)[0]
-
-
-def held_out_bins(values: Floats, target: Target, folds: Folds, sampling: Sampling) -> HeldOut:
-    """Return the held-out share of a numeric candidate."""
-    return held_out([number_cells(values, target, folds)], target, folds, sampling)[0]

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, Outcome
-from ..columns.table import CategoryColumn, Column
+from ..columns.table import CategoryColumn, Column, NumericColumn
 from ..estimate import Estimate
 from ..finding import Finding, marked
 from ..kept import Remade
@@ -129,7 +129,7 @@ def _numbers(c: Column) -> Floats | None:
     if isinstance(c, CategoryColumn):
         codes = c.codes.astype(np.float64)
         return np.where(c.missing, np.nan, codes) if c.kind == "binary" and len(c.levels) == 2 else None
-    return c.numbers if c.kind in ("continuous", "discrete") else None
+    return c.values if isinstance(c, NumericColumn) else None
 
 
 def _correlated(x: Floats, y: Floats, sampling: Sampling) -> tuple[float, Certainty] | None:

@@ -67,7 +67,7 @@ def _values(c: Column) -> NDArray[np.generic] | None:
         return None
     if isinstance(c, CategoryColumn):
         return c.codes if 4 <= len(c.levels) <= T.MOST_LEVELS_OF_GAPS else None
-    return c.numbers if c.kind == "discrete" and 4 <= c.distinct <= T.MOST_LEVELS_OF_GAPS else None
+    return c.numbers if c.kind in ("discrete", "datetime") and 4 <= c.distinct <= T.MOST_LEVELS_OF_GAPS else None
 
 
 def _coded(c: Column) -> tuple[Codes, tuple[str, ...]]:

@@ -17,7 +17,7 @@ from ... import thresholds as T
 from ...columns.grades import on_calendar
 from ...columns.names import hints
 from ...columns.outcome import ClassOutcome, Outcome
-from ...columns.table import CategoryColumn, Column, NumericColumn, Table
+from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...columns.times import is_time
 from ...finding import Finding, marked
 from ...words import plural
@@ -106,7 +106,11 @@ def crossing_of(table: Table) -> Crossed | None:
 
 def _even_codes(c: Column) -> Codes | None:
     """Return the codes of a column that may be an axis: few values, none missing, each in about equally many rows."""
-    if c.kind in ("text", "constant", "datetime", "identifier") or not 2 <= c.distinct <= T.MANY_LEVELS:
+    if (
+        isinstance(c, TimeColumn)
+        or c.kind in ("text", "constant", "identifier")
+        or not 2 <= c.distinct <= T.MANY_LEVELS
+    ):
         return None
     if c.missing.any():
         return None

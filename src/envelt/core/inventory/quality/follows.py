@@ -146,7 +146,7 @@ def _coded(c: Column) -> _Coded | None:
     if isinstance(c, TimeColumn) or c.numbers is None or c.distinct > MOST_SOURCE or c.distinct < 2:
         return None
     present = ~c.missing
-    if c.kind != "discrete" and c.distinct > T.BY_VALUE:
+    if c.kind == "continuous" and c.distinct > T.BY_VALUE:
         return None
     values, codes = np.unique(c.numbers[present], return_inverse=True)
     out = np.full(len(c), -1, np.int64)

@@ -13,7 +13,7 @@ from ...columns.kinds import NUMERIC_KINDS
 from ...columns.marks import KEPT_AS_TEXT, KNOWN, says_nothing
 from ...columns.names import names_rows
 from ...columns.readings import read_numbers
-from ...columns.table import CategoryColumn, Column, Table
+from ...columns.table import CategoryColumn, Column, Table, TimeColumn
 from ...finding import Finding, marked
 from ...words import plural
 
@@ -90,7 +90,7 @@ def _mixed(c: Column) -> list[Finding]:
     rows = sum(n for _, n in c.blanked)
     shown = ", ".join(f"{text!r} in {plural(n, 'row')}" for text, n in c.blanked[:3])
     shown += ", …" if len(c.blanked) > 3 else ""
-    what, evidence = "dates" if c.kind == "datetime" else "numbers", {"texts": [list(t) for t in c.blanked[:20]]}
+    what, evidence = "dates" if isinstance(c, TimeColumn) else "numbers", {"texts": [list(t) for t in c.blanked[:20]]}
     if isinstance(c, CategoryColumn):
         evidence["rows"] = rows  # type: ignore[assignment]
         return [

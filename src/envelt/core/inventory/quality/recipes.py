@@ -97,7 +97,7 @@ def _sharing(found: list[Made]) -> list[list[Made]]:
 
 
 def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
-    columns = [c for c in table if isinstance(c, NumericColumn) and c.kind in ("continuous", "discrete")]
+    columns = [c for c in table if isinstance(c, NumericColumn)]
     columns = [c for c in columns if c.distinct >= T.FEW_DISTINCT]
     columns = sorted(columns, key=lambda c: (c.name != outcome, int(c.missing.sum())))[:MOST_COLUMNS]
     while len(columns) > 1:

@@ -18,7 +18,7 @@ MOST = 200
 
 def swapped_values(table: Table) -> list[Finding]:
     """Find rows in which two numbers are both far out, and each would be ordinary in the place of the other."""
-    numbers = [c for c in table if isinstance(c, NumericColumn) and c.kind in ("continuous", "discrete")][:MOST]
+    numbers = [c for c in table if isinstance(c, NumericColumn)][:MOST]
     far: dict[int, list[int]] = {}
     limits: dict[int, tuple[float, float]] = {}
     for k, c in enumerate(numbers):
