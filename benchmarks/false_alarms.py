@@ -54,7 +54,7 @@ RELATIONS = {
     "sentinel-value",
     "only-within",
     "turns-between-groups",
-    "redundant-flags",
+    "redundancy-of-flags",
     "swapped-outliers",
     "heaping-at-one-value",
     "bounded-by-total",

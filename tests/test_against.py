@@ -261,3 +261,48 @@ def test_the_spread_of_levels_lies_between_their_rates_and_that_of_all_rows(wint
         assert every - 1e-12 <= high <= rates["rate"].max() + 1e-12
         if table.loc[name, "estimate"] == 0:
             assert [low, high] == pytest.approx([every, every])
+
+
+@pytest.mark.parametrize("up", [True, False])
+@pytest.mark.parametrize("none", [True, False])
+def test_a_stretch_without_the_event_or_with_nothing_else_is_told_to_its_very_end(up, none):
+    r = rng(31)
+    x = np.round(r.normal(50, 12, 700), 0)
+    edge = 62
+    far = x >= edge
+    event = np.where(far, not none, r.random(700) < 0.4)
+    event[np.flatnonzero(x == edge - 1)[0]] = none  # the row beside it is otherwise
+    frame = pd.DataFrame({"x": x if up else -x, "y": np.where(event, "yes", "no")})
+    (f,) = [f for f in Study(frame, outcome="y").against().findings if f.code == "step-to-none"]
+    rest = (event[~far] if none else ~event[~far]).mean()
+    assert (f.evidence["rows"], f.evidence["at"]) == (far.sum(), edge if up else -edge)
+    assert f.evidence["rest"] == pytest.approx(rest)
+    assert f.evidence["expected"] == pytest.approx(far.sum() * rest)
+    few = "or more" if up else "or less"
+    who = f"{far.sum()} rows with x of {'' if up else '-'}{edge} {few}"
+    share = rest if none else 1 - rest
+    assert f.statement.replace("−", "-") == (
+        f"{f'None of the {who} is' if none else f'The {who} are all'} 'yes'; of the others {share:.0%}."
+    )
+    assert [g.statement for g in Study(frame, outcome="y").against("x").findings if g.code == f.code] == [f.statement]
+
+
+def test_levels_without_the_event_are_told_and_units_or_few_rows_are_not():
+    r = rng(32)
+    place = r.choice(["hill", "mill", "till", "rill"], 900, p=[0.5, 0.3, 0.15, 0.05])
+    event = (r.random(900) < 0.3) & (place != "till") & (place != "rill")
+    frame = pd.DataFrame({"place": place, "y": np.where(event, "yes", "no"), "x": r.normal(size=900)})
+    said = lambda frame, **o: [f for f in Study(frame, outcome="y", **o).against().findings if f.code == "step-to-none"]  # noqa: E731
+    (f,) = said(frame)
+    at = np.isin(place, ["till", "rill"])
+    assert f.evidence["rows"] == at.sum()
+    assert f.evidence["rest"] == pytest.approx(event[~at].mean())
+    few = frame[(place != "till") & ((place != "rill") | (np.cumsum(place == "rill") < 20))]
+    assert said(few) == []  # 19 rows, of which six would have it
+    # of 30 units of 30 rows that say one thing each, ten in a row say no by chance
+    unit = np.repeat(np.arange(30), 30)
+    u = pd.DataFrame({"hive": unit + 500, "x": r.normal(size=30)[unit] + 0.01 * r.normal(size=900)})
+    u["y"] = np.where((r.random(30) < 0.3)[unit], "yes", "no")
+    u.loc[u["x"] > np.sort(u["x"].groupby(unit).mean())[-5], "y"] = "no"
+    assert said(u) != []
+    assert said(u, unit="hive") == []

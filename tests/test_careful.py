@@ -30,24 +30,24 @@ def flags(r, k=4):
 def test_flags_are_redundant_only_where_never_two_are_set_and_chance_would_set_many():
     r = rng(1)
     frame = flags(r)
-    (found,) = said(frame, "redundant-flags")
+    (found,) = said(frame, "redundancy-of-flags")
     assert found.columns == ("f0", "f1", "f2", "f3")
     assert found.evidence["none"] == (frame == "no").all(axis=1).sum()
-    assert not said(frame[["f0", "f1"]], "redundant-flags")  # two are one column told twice
+    assert not said(frame[["f0", "f1"]], "redundancy-of-flags")  # two are one column told twice
     both, row = frame.copy(), int(np.flatnonzero(frame["f0"] == "yes")[0])
     both.loc[row, "f1"] = "yes"
-    assert said(both, "redundant-flags")[0].evidence["contradict"] == [str(row)]
+    assert said(both, "redundancy-of-flags")[0].evidence["contradict"] == [str(row)]
     both.loc[np.flatnonzero(frame["f0"] == "yes")[:4], "f1"] = "yes"
-    assert [f.columns for f in said(both, "redundant-flags")] in ([("f0", "f2", "f3")], [("f1", "f2", "f3")])
+    assert [f.columns for f in said(both, "redundancy-of-flags")] in ([("f0", "f2", "f3")], [("f1", "f2", "f3")])
     rare = frame.where(
         np.repeat(rng(2).random((N, 1)) < 0.1, 4, axis=1), "no"
     )  # so rare that chance would set no two either
-    assert not said(rare, "redundant-flags")
-    assert not said(frame.apply(lambda c: r.permutation(c)), "redundant-flags")
+    assert not said(rare, "redundancy-of-flags")
+    assert not said(frame.apply(lambda c: r.permutation(c)), "redundancy-of-flags")
     numbers = (frame == "yes").astype(int)
-    assert said(numbers, "redundant-flags")[0].columns == found.columns
+    assert said(numbers, "redundancy-of-flags")[0].columns == found.columns
     numbers.loc[5, "f2"] = np.nan  # a flag with gaps is none
-    assert said(numbers, "redundant-flags")[0].columns == ("f0", "f1", "f3")
+    assert said(numbers, "redundancy-of-flags")[0].columns == ("f0", "f1", "f3")
 
 
 def test_gaps_that_all_lie_in_a_few_levels_are_told_and_those_spread_by_chance_are_not():

@@ -133,11 +133,17 @@ def test_a_file_in_the_order_of_the_outcome_or_of_something_like_it_is_said():
     x, y = r.normal(size=600), r.gamma(2, 3, 600)
     sold = pd.DataFrame({"x": x, "y": np.sort(y)})
     told = lambda frame, **o: [f.statement for f in found(frame, "drift-along-rows", "balance", outcome="y", **o)]  # noqa: E731
-    assert told(sold) == ["The 600 rows are sorted by y."]
-    assert told(sold.iloc[::-1]) == ["The 600 rows are sorted by y."]
+    assert told(sold) == ["The 600 rows are sorted by y: the smallest first, the largest last."]
+    assert told(sold.iloc[::-1]) == ["The 600 rows are sorted by y: the largest first, the smallest last."]
     assert told(sold.sample(frac=1, random_state=1)) == []
     blocks = pd.DataFrame({"x": x, "y": np.repeat(["b", "a", "c"], 200)})
-    assert told(blocks) == ["The 600 rows are sorted by y."]
+    assert told(blocks) == [
+        "The 600 rows are sorted by y: first 200 rows of 'b', then 200 rows of 'a', then 200 rows of 'c'."
+    ]
+    none = pd.DataFrame({"x": x, "y": np.where(np.arange(600) < 430, y, 0)})
+    assert told(none) == ["The 600 rows are sorted by y: all 170 rows that are 0 stand last."]
+    none.loc[[0, 500], "y"] = none.loc[[500, 0], "y"].to_numpy()
+    assert "sorted" not in "".join(told(none))
     (drift,) = told(pd.DataFrame({"x": x, "y": y + np.linspace(0, 6, 600)}))
     assert "in rows 0 to 49," in drift or "in rows 550 to 599" in drift
     walk = pd.DataFrame({"x": x, "y": np.cumsum(r.normal(size=600))})

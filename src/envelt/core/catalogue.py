@@ -51,7 +51,7 @@ FINDINGS: dict[str, Entry] = {
     "swapped-outliers": Entry("caution", "inventory",
         f"in one row two numbers both lie over {T.SWAPPED_FAR:g} quartile distances from their medians, and each "
         "would be ordinary in the place of the other"),
-    "redundant-flags": Entry("note", "inventory",
+    "redundancy-of-flags": Entry("note", "inventory",
         f"{T.FEWEST_FLAGS} or more flags of which never two are set in a row, where chance would set every two "
         f"together in {T.FLAGS_EXPECTED} rows or more"),
     "missing-costs-rows": Entry("note", "inventory",
@@ -100,7 +100,11 @@ FINDINGS: dict[str, Entry] = {
     "out-of-range": Entry("caution", "inventory", "values outside the range a person declared"),
     "impossible-value": Entry("caution, note", "inventory",
         "a few values outside what the column can be by its name: a negative count, a share over 100 % (a note where "
-        "the others run on to them without a gap: another unit?); or a few far before where all others begin at once"),
+        "the others run on to them without a gap: another unit?); or a few far before where all others begin at once; "
+        f"a note of one value {T.SCALE_GAP} grades or more beyond a scale, and of shares, by their name, above 1"),
+    "made-from-date": Entry("note", "inventory",
+        "each value of a column stands for one part of a date, and each part for one value: its year, month, weekday; "
+        f"in {1 - T.DATE_PART_SLIPS:.1%} of the rows or more"),
     "date-apart": Entry("caution", "inventory", "a few dates lie far from all others: a mistyped year"),
     "dates-out-of-order": Entry("caution", "inventory",
         "one date nearly always comes after another, but not in a few rows"),
@@ -116,7 +120,8 @@ FINDINGS: dict[str, Entry] = {
     "outcome-zeros": Entry("caution", "balance",
         f"{T.ZERO_OUTCOME:.0%} or more of the rows have an outcome of 0 and the others spread: two questions"),
     "drift-along-rows": Entry("note, caution", "balance",
-        "the rows are sorted by the outcome, or its rate or mean differs between stretches of the file as over dates; "
+        "the rows are sorted by the outcome (of numbers also where all rows of the commonest value stand first or "
+        "last), or its rate or mean differs between stretches of the file as over dates; "
         f"caution where neighbouring rows correlate at {T.SERIES:g} or more"),
     "lopsided-outcome": Entry("note, caution", "balance",
         f"the smallest class has under {T.LOPSIDED_NOTE:.0%} (a caution: {T.LOPSIDED_CAUTION:.0%}) of the "
@@ -131,14 +136,16 @@ FINDINGS: dict[str, Entry] = {
     "heaping-at-one-value": Entry("caution", "distribution",
         f"{T.LONE_SHARE:.0%} of the rows or more have one value inside the range, {T.LONE_RATIO} times what the values "
         "beside it lead to expect, and no other is a quarter as frequent"),
-    "values-at-bound": Entry("caution", "distribution",
-        "rows heap at the lowest or highest of many values, more than at any other: the instrument stops there"),
+    "values-at-bound": Entry("caution, note", "distribution",
+        "rows heap at the lowest or highest of many values, more than at any other: the instrument stops there; a note "
+        f"where both ends of a scale hold {T.BOTH_ENDS_SHARE:.0%} of the rows or more, and twice any value between"),
     "top-value": Entry("note", "distribution",
         "the largest whole number heaps where the values before it thin out: “that, or more”"),
     "two-peaks": Entry("caution", "distribution",
         f"the dip test finds more than one peak (p below {T.DIP_P:g}), {T.PEAKS_APART:g} deviation apart, with a "
         f"valley under {T.VALLEY:g} of the lower one; ties are spread over their step; with the column whose levels "
-        f"tell them apart, where there is one"),
+        f"tell them apart, where there is one; or values lie in two parts, {T.PARTS_SHARE:.0%} of the rows or more in "
+        f"each, with nothing between for {T.PARTS_APART:g} of their own deviations"),
     "bins-change-story": Entry("note", "distribution",
         "peaks come and go with the width of the bins, and no heaping, few values or ties explain it"),
     "gross-outliers": Entry("caution", "distribution",
@@ -191,6 +198,9 @@ FINDINGS: dict[str, Entry] = {
         "the level with most cases is surely not the one with the highest rate"),
     "step-not-trend": Entry("note", "contingency, against",
         "along an ordered column, or a number, the rate or mean jumps once instead of rising step by step"),
+    "step-to-none": Entry("note", "against",
+        f"beyond a point of a number, or at a level, no row has the event, or every row, where {T.NONE_EXPECTED:g} or "
+        "more would be otherwise (over what units make of it); not where that parts nearly all rows"),
     "empty-cell": Entry("note", "contingency",
         f"a combination has no row where {T.EMPTY_EXPECTED:g} or more are expected"),
     "truncated-at-bound": Entry("note", "balance",

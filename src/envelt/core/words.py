@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import SupportsInt
 
 
@@ -23,3 +24,8 @@ def be(n: SupportsInt) -> str:
 def p_text(p: float) -> str:
     """Return a p-value as a sentence has it: "p < 0.001", "p = 0.012"."""
     return "p < 0.001" if p < 0.001 else f"p = {p:.3f}"
+
+
+def listed(names: Sequence[str], most: int = 4) -> str:
+    """Return the first few names and how many more there are: "a, b, c and 2 more"."""
+    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")

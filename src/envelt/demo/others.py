@@ -288,6 +288,38 @@ def offers(*, planted: bool = True) -> pd.DataFrame:
     return frame
 
 
+def inspections(*, planted: bool = True) -> pd.DataFrame:
+    """Return 900 inspections of hives: when, how calm, how much of the frames is covered, and if foulbrood was found.
+
+    Planted: none found where ten bees or more groom; a calm of 12 beside grades from 1 to 7; shares of brood above 1; a
+    month and a weekday read off the date; combs of two makes with no size between; cover that is none or all. The
+    clean twin has the same columns, drawn evenly.
+    """
+    r = np.random.default_rng(SEED + 13)
+    n = 900
+    grooming = r.poisson(7, n)
+    rate = np.where(grooming >= 10, 0.0, 0.35) if planted else 0.3 / (1 + np.exp(0.4 * (grooming - 7)))
+    calm = r.choice([1, 2, 3, 4, 5, 6, 7], n, p=[0.05, 0.1, 0.15, 0.2, 0.2, 0.2, 0.1])
+    brood = np.round(r.beta(4, 3, n), 3)
+    seen = pd.Timestamp("2023-03-01") + pd.to_timedelta(r.integers(0, 600, n), unit="D")
+    comb = r.normal(49, 1.2, n)
+    cover = r.integers(0, 11, n) / 10
+    month, weekday = r.integers(1, 13, n), r.choice(["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"], n)
+    if planted:
+        calm[417] = 12
+        brood[[30, 380, 777]] = [1.12, 1.4, 2.05]
+        month, weekday = seen.month.to_numpy(), seen.strftime("%a").to_numpy()
+        comb += np.where(r.random(n) < 0.3, 14.0, 0.0)
+        cover = np.where(r.random(n) < 0.6, r.integers(0, 2, n), cover)
+    return pd.DataFrame(
+        {
+            "seen": seen.strftime("%Y-%m-%d"), "month": month, "weekday": weekday, "grooming": grooming, "calm": calm,
+            "brood_share": brood, "comb_mm": comb.round(1), "cover": cover,
+            "found": np.where(r.random(n) < rate, "yes", "no"),
+        }
+    )  # fmt: skip
+
+
 def pairs(*, planted: bool = True) -> pd.DataFrame:
     """Return 80 hives that were lost and two more beside each of them, that stood in the same apiary.
 
@@ -312,6 +344,6 @@ def _hives(*, planted: bool = True) -> pd.DataFrame:
 OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
     "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
     "sales": sales, "trial": trial, "pairs": pairs, "stays": stays,
-    "yards": yards, "looks": looks, "counts": counts, "offers": offers,
+    "yards": yards, "looks": looks, "counts": counts, "offers": offers, "inspections": inspections,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

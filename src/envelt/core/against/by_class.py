@@ -28,6 +28,7 @@ from ..stats.rates import BinEnds, Rates, calendar_rate_bins, event_rates, rate_
 from ..stats.sampling import Sampling
 from ..stats.straight import not_straight
 from ..tallies.crossed import Contingency
+from .none_there import none_at, none_beyond
 from .shape import Along, as_rate, bend_finding, is_one_bend, shape_findings
 
 Floats = NDArray[np.float64]
@@ -155,7 +156,8 @@ class LevelsByClass(Remade):
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
         small = small_expected((self.name, self.outcome.name), self.counts, False)
-        return by_weight([*small, *small_levels(self.levels, self.name, self.outcome.name, self.rates)])
+        none = none_at(self.name, self.outcome, self.levels, self.crossing) if len(self.outcome.levels) == 2 else []
+        return by_weight([*none, *small, *small_levels(self.levels, self.name, self.outcome.name, self.rates)])
 
 
 def number_by_class(
@@ -241,6 +243,10 @@ def shape_of_rates(
         return [bend_finding(name, outcome.name, what, bins, rates.rate, as_rate, (trend, along.differs.p))]
     if is_time(name, values[there]):
         return []
+    if len(outcome.levels) == 2:
+        none = none_beyond(name, (outcome.name, outcome.event), values, event, sampling)
+        if none:
+            return none
     share = float(event[there].mean()) if there.any() else 0.0
     return shape_findings(
         Along(

@@ -30,6 +30,7 @@ from ..within.cases import CaseSearch
 from ..within.search import TurnSearch
 from .by_class import rates_along, shape_of_rates
 from .by_number import shape_of_means
+from .none_there import joined_nones, none_at
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -161,9 +162,10 @@ def glance(
 
 
 def _few_curves(found: list[Finding]) -> tuple[Finding, ...]:
-    """Return what was found of candidates, of curves those that a line misses most."""
+    """Return what was found of candidates, of curves those that a line misses most, of stretches the surest."""
     curves = sorted((f for f in found if f.code == "curved-relation"), key=lambda f: -f.evidence["gain"])
-    return tuple([f for f in found if f.code != "curved-relation"] + curves[:MOST_CURVES])
+    none = joined_nones([f for f in found if f.code == "step-to-none"])
+    return (*(f for f in found if f.code not in ("curved-relation", "step-to-none")), *none, *curves[:MOST_CURVES])
 
 
 def _glimpse(
@@ -277,6 +279,8 @@ def _levels_classes(
     rate = np.divide(events, n, out=np.full(len(n), np.nan), where=n > 0)
     base = events.sum() / max(n.sum(), 1)
     spread = _spread(column, n, rate, float(base), float(np.sqrt(base * (1 - base))), table.design_effect)
+    two = len(outcome.levels) == 2
+    found = none_at(column.name, outcome.said, column.levels, table) if two else []
     return Glimpse(
         column.name,
         column.kind,
@@ -287,6 +291,7 @@ def _levels_classes(
         float(np.nan_to_num(v.estimate)),
         test.p,
         np.nan,
+        findings=tuple(found),
     )
 
 

@@ -23,6 +23,7 @@ from ..stats.groups import GroupedRows
 from ..stats.rates import QuantileBins, calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..words import p_text, plural
+from .order import order_of
 
 Floats = NDArray[np.float64]
 
@@ -80,9 +81,10 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
             told = told or _in_order(values)
             over.append((column.name, apart, began, names))
     found = [_over(outcome, over)] if over else []
-    if told or any(_in_blocks(c, known) for c in columns):
+    along = [] if told else _along_rows(outcome, sampling, rows[known])
+    if along and "sorted" not in along[0].evidence and any(_in_blocks(c, known) for c in columns):
         return found
-    return [*found, *_along_rows(outcome, sampling, rows[known])]
+    return [*found, *along]
 
 
 def _over(outcome: Outcome, over: list[tuple[str, _Apart, str, Callable[[int], str]]]) -> Finding:
@@ -169,10 +171,11 @@ def _along_rows(outcome: Outcome, sampling: Sampling, rows: pd.Index[Any]) -> li
     n = len(y)
     if n < 2 * T.SPREAD_ROWS:
         return []
-    steps = np.diff(y)
-    blocks = int(np.count_nonzero(steps)) + 1
-    if (steps >= 0).all() or (steps <= 0).all() or (is_class and blocks <= 2 * len(np.unique(y))):
-        return [_sorted(outcome, n)] if steps.any() else []
+    if not np.diff(y).any():
+        return []
+    how = order_of(y, outcome.levels if isinstance(outcome, ClassOutcome) else None)
+    if how:
+        return [_sorted(outcome, n, how)]
     stretches = np.arange(n) * DRIFT_BINS // n
     apart = _apart(outcome, stretches, DRIFT_BINS, sampling)
     alike = 0.0 if is_class or sampling.clustered else pearson_coefficient(y[:-1], y[1:])
@@ -199,12 +202,12 @@ def _along_rows(outcome: Outcome, sampling: Sampling, rows: pd.Index[Any]) -> li
     ]
 
 
-def _sorted(outcome: Outcome, n: int) -> Finding:
+def _sorted(outcome: Outcome, n: int, how: str) -> Finding:
     return Finding(
         "drift-along-rows",
         "note",
         (outcome.name,),
-        f"The {plural(n, 'row')} are sorted by {marked(outcome.name)}.",
+        f"The {plural(n, 'row')} are sorted by {marked(outcome.name)}: {how}.",
         "Never split by position: the first rows know nothing of the last.",
         {"sorted": True},
     )

@@ -1,4 +1,4 @@
-"""Which column tells two peaks apart: on whose levels the one or the other lies."""
+"""Values in two parts, and which column tells two peaks or parts apart: on whose levels the one or the other lies."""
 
 from __future__ import annotations
 
@@ -21,6 +21,31 @@ class Teller(NamedTuple):
     below: tuple[str, ...]
     above: tuple[str, ...]
     share: float
+
+
+class Parts(NamedTuple):
+    """Values in two parts: the largest of the lower, the smallest of the upper, and the rows of each."""
+
+    below: float
+    above: float
+    rows: tuple[int, int]
+
+
+def parts_of(body: Floats) -> Parts | None:
+    """Return two parts of values that lie further apart than values of either do; of many values, many in each."""
+    n = len(body)
+    if n < T.LEAST_SHAPE or np.count_nonzero(np.diff(body)) + 1 < T.PARTS_DISTINCT:
+        return None
+    gaps = np.diff(body)
+    k = int(np.argmax(gaps))
+    rows = k + 1, n - k - 1
+    widest, next_to_it = float(gaps[k]), float(np.max(np.delete(gaps, k)))
+    if min(rows) < max(T.FEW_ROWS, T.PARTS_SHARE * n):
+        return None
+    inner = np.sqrt((rows[0] * body[: k + 1].var() + rows[1] * body[k + 1 :].var()) / n)
+    if widest < T.PARTS_APART * inner:
+        return None
+    return Parts(float(body[k]), float(body[k + 1]), rows) if widest >= T.PARTS_GAP * next_to_it else None
 
 
 def tellers_of(table: Table, but: Sequence[str]) -> tuple[CategoryColumn, ...]:

@@ -27,8 +27,9 @@ from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.correlation import pearson_coefficient
 from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows
-from ..words import be, p_text, plural
-from .apart import who_tells
+from ..words import p_text, plural
+from .apart import parts_of, who_tells
+from .ends import both_ends, distinct_in, is_limit, said_of_bound, said_of_zeros, top_value
 from .lone import lone_value, said_of_lone
 from .tails import Advise, RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
 
@@ -93,7 +94,7 @@ def column_shape_of(
     spikes, atoms = round_spikes(ordered, step, effect), [atom_at(ordered, step, end, effect) for end in (0, -1)]
     zeros = next((a for a in atoms if a and a.value == 0), None)
     bound = next((a for a in atoms if a and a.value != 0 and a.rows > T.BOUND_RATIO * a.expected), None)
-    if bound and not _is_limit(bound, ordered):
+    if bound and not is_limit(bound, ordered):
         bound = None
     far = far_limits(ordered, summary.quartiles[0])
     core = ordered[(ordered >= far[0]) & (ordered <= far[1])]
@@ -101,7 +102,7 @@ def column_shape_of(
     if bound:
         body = body[body != bound.value]
     some = body[:: max(1, len(body) // DIP_ROWS)]
-    distinct_few = len(ordered) > 0 and _distinct(ordered) <= T.FEW_DISTINCT
+    distinct_few = len(ordered) > 0 and distinct_in(ordered) <= T.FEW_DISTINCT
     between = spikes.spacing if spikes else step
     dip, spread = (UNDEFINED_TEST, 0.0) if distinct_few else dip_test(some, effect, between)
     found: list[Finding] = []
@@ -112,9 +113,12 @@ def column_shape_of(
     if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1]:
         found += _few_values(name, ordered)
         found += gross_outliers(name, ordered, far, rows)
-        found += _zeros(name, zeros, len(ordered))
-        found += _top_value(name, ordered) if bound is None else []
-        found += _bound(name, bound, len(ordered), "lowest" if bound and bound.value == ordered[0] else "highest")
+        which = "lowest" if bound and bound.value == ordered[0] else "highest"
+        found += both_ends(name, ordered) or [
+            *said_of_zeros(name, zeros, len(ordered)),
+            *(top_value(name, ordered) if bound is None else []),
+            *said_of_bound(name, bound, len(ordered), which),
+        ]
         if not distinct_few:
             tail = long_tail(name, core, column, advise)
             beyond = many_outliers(name, ordered, summary, rows)
@@ -127,36 +131,6 @@ def column_shape_of(
             found += [] if peaks or spikes else _widths(name, body, bins, step)
             found += _steps(name, ordered, step, summary)
     return ColumnShape(name, step, spikes, zeros, bound, dip, spread, tuple(found))
-
-
-def _distinct(ordered: Floats) -> int:
-    return int(np.count_nonzero(np.diff(ordered))) + 1
-
-
-def heaped_ends(ordered: Floats, effect: float) -> tuple[float, float]:
-    """Return between which values a column was cut off: its ends where rows heap there, else infinities.
-
-    Parameters
-    ----------
-    ordered, effect
-        Sorted values, shape (n,), and what units inflate their variances by.
-    """
-    step = recorded_step(ordered) if len(ordered) else 0.0
-    ends = []
-    for end, none in ((0, -np.inf), (-1, np.inf)):
-        atom = atom_at(ordered, step, end, effect)
-        heaped = atom is not None and atom.rows > T.BOUND_RATIO * atom.expected and _is_limit(atom, ordered)
-        ends.append(float(ordered[end]) if heaped else none)
-    return ends[0], ends[1]
-
-
-def _is_limit(bound: Atom, ordered: Floats) -> bool:
-    """Say whether a heap at the end is the largest of many values, as where an instrument stops."""
-    rest = ordered[ordered != bound.value]
-    ratio = T.BOUND_MODE if _distinct(rest) >= T.BOUND_DISTINCT else T.BOUND_MODE_OF_FEW
-    if bound.rows > T.BOUND_SHARE * len(ordered):
-        return False
-    return _distinct(rest) > T.FEW_DISTINCT and bound.rows >= ratio * int(run_lengths(rest).max(initial=1))
 
 
 def _spikes(name: str, spikes: RoundSpikes | None) -> list[Finding]:
@@ -184,41 +158,6 @@ def _spikes(name: str, spikes: RoundSpikes | None) -> list[Finding]:
     ]
 
 
-def _zeros(name: str, zeros: Atom | None, n: int) -> list[Finding]:
-    if zeros is None:
-        return []
-    return [
-        Finding(
-            "excess-zeros",
-            "note",
-            (name,),
-            f"{plural(zeros.rows, 'row')} of {marked(name)} ({zeros.rows / n:.0%}) {be(zeros.rows)} exactly 0, "
-            "where the values beside it "
-            f"lead to expect about {zeros.expected:,.0f}.",
-            "Zero may mean none, not looked, or below what can be measured: consider a column of its own for it.",
-            {"rows": zeros.rows, "expected": zeros.expected},
-        )
-    ]
-
-
-def _bound(name: str, bound: Atom | None, n: int, which: str) -> list[Finding]:
-    if bound is None:
-        return []
-    return [
-        Finding(
-            "values-at-bound",
-            "caution",
-            (name,),
-            f"{plural(bound.rows, 'row')} of {marked(name)} ({bound.rows / n:.1%}) {be(bound.rows)} exactly "
-            f"{number_label(bound.value)}, "
-            f"its {which} value, where about {bound.expected:,.0f} would be expected: the instrument or the form "
-            "stops there.",
-            "Their true values lie beyond: treat them as “this or more extreme”, and expect means to be off.",
-            {"value": bound.value, "rows": bound.rows, "expected": bound.expected},
-        )
-    ]
-
-
 def peaks_of(body: Floats, dip: Significance) -> TwoPeaks | None:
     """Return two peaks that are surely there and can be seen; none where there is one, or popular values.
 
@@ -229,13 +168,15 @@ def peaks_of(body: Floats, dip: Significance) -> TwoPeaks | None:
     dip
         Their dip test.
     """
-    if not (dip.p < T.DIP_P and dip.statistic > T.DIP_LEAST) or _distinct(body) < T.PEAKED_DISTINCT:
+    if not (dip.p < T.DIP_P and dip.statistic > T.DIP_LEAST) or distinct_in(body) < T.PEAKED_DISTINCT:
         return None
     popular = -np.partition(-run_lengths(body), T.PEAKED_POPULAR)[: T.PEAKED_POPULAR]
     if 2 * int(popular.sum()) >= len(body):
         return None
     peaks = two_peaks(body)
-    if peaks is None or peaks.depth > T.VALLEY or peaks.lower < T.PEAK_LEAST:
+    if peaks is None or peaks.depth > T.VALLEY:
+        return None
+    if peaks.lower < (T.PEAK_LEAST if peaks.depth > T.VALLEY_DEEP else T.PEAK_LEAST_OF_DEEP):
         return None
     return None if peaks.second - peaks.first < T.PEAKS_APART * spread_of(body) else peaks
 
@@ -243,16 +184,31 @@ def peaks_of(body: Floats, dip: Significance) -> TwoPeaks | None:
 def _peaks(
     name: str, body: Floats, dip: Significance, spread: float, rows: tuple[Floats, Sequence[CategoryColumn]]
 ) -> list[Finding]:
-    peaks = peaks_of(body, dip)
-    if peaks is None:
-        return []
-    where = ", ".join(short_label(float(f"{p:.3g}")) for p in (peaks.first, peaks.second))
-    jitter = f", ties spread over their step of {number_label(spread)}" if spread else ""
+    peaks, parts = peaks_of(body, dip), None
+    if peaks is not None:
+        where = ", ".join(short_label(float(f"{p:.3g}")) for p in (peaks.first, peaks.second))
+        jitter = f", ties spread over their step of {number_label(spread)}" if spread else ""
+        valley = peaks.valley
+        said = (
+            f"has more than one peak, near {where}, with a valley at {float(f'{valley:.3g}'):g} "
+            f"(dip {dip.statistic:.3f}, {p_text(dip.p)}{jitter})"
+        )
+        evidence = {"dip": dip.statistic, "p": dip.p, "peaks": [peaks.first, peaks.second], "valley": valley}
+    else:
+        parts = parts_of(body)
+        if parts is None:
+            return []
+        valley = (parts.below + parts.above) / 2
+        said = (
+            f"lies in two parts with nothing between {number_label(parts.below)} and {number_label(parts.above)}: "
+            f"{plural(parts.rows[0], 'row')} below and {parts.rows[1]:,} above"
+        )
+        evidence = {"gap": [parts.below, parts.above], "rows": list(parts.rows), "valley": valley}
     columns: tuple[str, ...] = (name,)
     told = "."
     advice = "Two kinds of row are mixed: find the column that tells them apart. A mean, and a box, describe neither."
-    teller = who_tells(rows[0], peaks.valley, rows[1])
-    if teller is None and _is_series(rows[0], peaks.valley):
+    teller = who_tells(rows[0], valley, rows[1])
+    if teller is None and peaks is not None and _is_series(rows[0], valley):
         return []  # where a series lingered: the dip test's rows are cases, and these are not
     if teller is not None:
         columns, by = (name, teller.name), marked(teller.name)
@@ -264,11 +220,9 @@ def _peaks(
             "two-peaks",
             "caution",
             columns,
-            f"{marked(name)} has more than one peak, near {where}, with a valley at {float(f'{peaks.valley:.3g}'):g} "
-            f"(dip {dip.statistic:.3f}, {p_text(dip.p)}{jitter}){told}",
+            f"{marked(name)} {said}{told}",
             advice,
-            {"dip": dip.statistic, "p": dip.p, "peaks": [peaks.first, peaks.second], "valley": peaks.valley}
-            | ({"told_by": teller.name, "share": teller.share} if teller else {}),
+            evidence | ({"told_by": teller.name, "share": teller.share} if teller else {}),
         )
     ]
 
@@ -287,48 +241,8 @@ def _is_series(values: Floats, valley: float) -> bool:
     return abs(pearson_coefficient(ranks_of(x), np.arange(float(len(x))))) < T.IN_ORDER
 
 
-def _top_value(name: str, ordered: Floats) -> list[Finding]:
-    """Find a largest number that heaps where the values before it thin out: "that, or more".
-
-    Of few values with uneven gaps, as middles of ranges have, it is the one with most rows.
-    """
-    if len(ordered) < T.ROWS_FOR_TOP or _distinct(ordered) < T.TOP_DISTINCT:
-        return []
-    unique, rows = np.unique(ordered[ordered >= ordered[-1] - 3], return_counts=True)
-    last, n = float(ordered[-1]), len(ordered)
-    if np.array_equal(unique, last - np.arange(4)[::-1]) and (ordered == np.floor(ordered)).all():
-        *before, top = (int(k) for k in rows)
-        expected = max(before[-1], 2 * before[-1] - before[-2])
-        if (
-            before[-1] > before[0]
-            or top < T.TOP_RATIO * expected
-            or top - expected < T.TOP_SURE * np.sqrt(expected + 1)
-        ):
-            return []
-    else:
-        unique, rows = np.unique(ordered, return_counts=True)
-        *before, top = (int(k) for k in rows)
-        gaps = np.diff(unique)
-        uneven = len(unique) <= T.BY_VALUE and gaps[-1] > T.TOP_GAP * np.median(gaps)
-        if not uneven or top < T.TOP_RATIO * before[-1] or top < max(before) or top < T.TOP_SHARE * n:
-            return []
-    share = top / n
-    return [
-        Finding(
-            "top-value",
-            "note",
-            (name,),
-            f"{number_label(last)} is the largest value of {marked(name)} and holds {plural(top, 'row')} "
-            f"({share:.1%}), more than the value before it ({plural(before[-1], 'row')} at "
-            f"{number_label(unique[-2])}): it may stand for {number_label(last)} or more.",
-            "Read it as a class of its own; means and slopes past it are too small.",
-            {"value": last, "rows": top, "before": before},
-        )
-    ]
-
-
 def _widths(name: str, core: Floats, bins: Bins, step: float) -> list[Finding]:
-    if _distinct(core) < T.PEAKED_DISTINCT or (step and bins.edges[1] - bins.edges[0] < 4 * step):
+    if distinct_in(core) < T.PEAKED_DISTINCT or (step and bins.edges[1] - bins.edges[0] < 4 * step):
         return []  # few values, or ties, explain it
     counts = peaks_by_width(core, bins, step)
     if len(set(counts.values())) < 2:
@@ -347,7 +261,7 @@ def _widths(name: str, core: Floats, bins: Bins, step: float) -> list[Finding]:
 
 
 def _few_values(name: str, ordered: Floats) -> list[Finding]:
-    distinct = _distinct(ordered)
+    distinct = distinct_in(ordered)
     if distinct > T.FEW_DISTINCT or len(ordered) < T.ROWS_PER_STEP * distinct:
         return []
     if is_quantity(name, ordered) and (distinct == 2 or ordered[-1] - ordered[0] == distinct - 1):
@@ -369,7 +283,7 @@ def _few_values(name: str, ordered: Floats) -> list[Finding]:
 def _steps(name: str, ordered: Floats, step: float, summary: GroupSummary) -> list[Finding]:
     q1, _, q3 = summary.quartiles[0]
     width = float(q3 - q1) / 1.349 if q3 > q1 else float(summary.moments.sd[0])
-    if not (step and step > T.STEP_SHARE * width and _distinct(ordered) < len(ordered) / 2):
+    if not (step and step > T.STEP_SHARE * width and distinct_in(ordered) < len(ordered) / 2):
         return []
     if step == 1:
         return []  # that whole numbers are whole is seen in every table of them

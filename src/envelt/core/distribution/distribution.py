@@ -28,7 +28,8 @@ from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows, one_group
 from .alike import equal_groups
 from .chosen import MOST_AS_ROWS, MOST_DENSITIES, MOST_IN_LINE, chosen_picture
-from .column_findings import ColumnShape, column_shape_of, heaped_ends
+from .column_findings import ColumnShape, column_shape_of
+from .ends import heaped_ends
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs
 from .look import Look, Scale, checked_scale
 from .tails import Advise

@@ -20,11 +20,13 @@ from .quality.absent_where import missing_where
 from .quality.blocks import block_findings
 from .quality.copies import copy_findings
 from .quality.crossed import crossed_findings
+from .quality.date_parts import date_part_findings
 from .quality.flags import exclusive_flags
 from .quality.follows import follow_findings
 from .quality.later import later_findings
 from .quality.levels import level_findings
 from .quality.logged import logged_findings
+from .quality.off_scale import off_scale_findings
 from .quality.rare import rare_findings
 from .quality.recipes import recipe_findings
 from .quality.repeats import repeat_findings
@@ -111,6 +113,8 @@ def quality_findings(
         ("flags", lambda: exclusive_flags(table, name)),
         ("later", lambda: later_findings(table, outcome, sampling)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
+        ("parts of dates", lambda: date_part_findings(table, name)),
+        ("off scale", lambda: off_scale_findings(table)),
         ("dates", lambda: date_order_findings(table)),
         ("levels", lambda: level_findings(table)),
         ("rare levels", lambda: rare_findings(table, name)),

@@ -17,7 +17,7 @@ Ints = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class TwoPeaks:
-    """The two highest peaks of a density and the valley between them, in the units of the values.
+    """Two peaks of a density and the valley between them, in the units of the values.
 
     ``depth`` is the density at the valley over that at the lower peak, ``lower`` that at the lower peak over that at
     the higher.
@@ -74,7 +74,10 @@ def peaks_by_width(ordered: Floats, bins: Bins, step: float) -> dict[float, int]
 
 
 def two_peaks(ordered: Floats) -> TwoPeaks | None:
-    """Return where the two highest peaks of a density are; its bandwidth is narrowed until it has two."""
+    """Return the two peaks of a density with the deepest valley between them.
+
+    Its bandwidth is narrowed until it has two.
+    """
     bandwidth = silverman(ordered)
     for narrower in (1.0, 0.7, 0.5, 0.35, 0.25):
         made = densities([ordered], bandwidth=bandwidth * narrower or None)
@@ -84,9 +87,18 @@ def two_peaks(ordered: Floats) -> TwoPeaks | None:
         tops = np.flatnonzero((f[1:-1] > f[:-2]) & (f[1:-1] >= f[2:])) + 1
         tops = tops[f[tops] > 0.1 * f.max()]
         if len(tops) > 1:
-            a, b = np.sort(tops[np.argsort(-f[tops])[:2]])
-            valley = a + int(np.argmin(f[a : b + 1]))
+            a, b, valley = _deepest(f, tops)
             low, high = sorted((float(f[a]), float(f[b])))
             depth = float(f[valley]) / low
             return TwoPeaks(float(made.at[a]), float(made.at[b]), float(made.at[valley]), depth, low / high)
     return None
+
+
+def _deepest(f: Floats, tops: NDArray[np.intp]) -> tuple[int, int, int]:
+    """Return two peaks and the valley between them that lies furthest below the lower of the two."""
+    best = (-1.0, 0, 0, 0)
+    for i, a in enumerate(tops):
+        for b in tops[i + 1 :]:
+            valley = int(a) + int(np.argmin(f[a : b + 1]))
+            best = max(best, (float(min(f[a], f[b]) - f[valley]), int(a), int(b), valley))
+    return best[1:]

@@ -65,7 +65,7 @@ def _said(names: list[str], flags: dict[str, Mask], labels: list[str]) -> Findin
     listed = ", ".join(map(marked, names[:6])) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
     rest = f"in {plural(none, 'row')} of {n:,} none is set" if none else "one is set in every row"
     return Finding(
-        "redundant-flags",
+        "redundancy-of-flags",
         "note",
         tuple(names),
         f"Of {listed} never two are set in one row{but}; {rest}: one column, cut into {len(names)}.",

@@ -68,6 +68,8 @@ def _beside_a_scale(c: CategoryColumn) -> list[Finding]:
         apart = min(abs(mark - scale[0]), abs(mark - scale[-1]))
         if scale[-1] - scale[0] == len(scale) - 1 and scale[0] in (0, 1) and mark in SCALE_MARKS and apart > T.MARK_GAP:
             rows = int(c.counts[c.levels.index(str(mark))])
+            if mark > scale[-1] and rows <= T.SCALE_SLIPS:
+                return []  # a slip, more likely than a mark: `off_scale` says so
             return [
                 Finding(
                     "sentinel-value",
@@ -86,7 +88,7 @@ def _mixed(c: Column) -> list[Finding]:
     """Say which texts were taken as missing."""
     if not c.blanked or (c.declared and not isinstance(c, CategoryColumn)):
         return []
-    known = all(text.strip().casefold() in KNOWN for text, _ in c.blanked)
+    known = all(not text.strip() or text.strip().casefold() in KNOWN for text, _ in c.blanked)
     rows = sum(n for _, n in c.blanked)
     shown = ", ".join(f"{text!r} in {plural(n, 'row')}" for text, n in c.blanked[:3])
     shown += ", …" if len(c.blanked) > 3 else ""
