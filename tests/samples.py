@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from envelt import Study
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.sampling import Sampling
 
@@ -16,3 +17,8 @@ def table_of(counts):
     none = np.zeros(0, np.int64)
     counts = np.asarray(counts)
     return Crossing.of(none, none, counts.shape, Sampling.of_rows(int(counts.sum())), counts)
+
+
+def found(frame, code, step="inventory", **options):
+    """What a step finds under one code."""
+    return [f for f in getattr(Study(frame, **options), step)().findings if f.code == code]

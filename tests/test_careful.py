@@ -8,7 +8,7 @@ from envelt import Study
 from envelt.core.distribution.lone import lone_value
 from envelt.core.stats.alike import too_alike
 from envelt.core.stats.sampling import Sampling
-from samples import rows
+from samples import found, rows
 
 N = 600
 
@@ -616,3 +616,66 @@ def test_years_that_come_round_in_a_long_file_hide_no_drift():
     frame["y"] = rng(40).normal(size=len(year))
     (found,) = said(frame, "candidates-drift", "balance", outcome="y")
     assert found.columns == ("x", "year")
+
+
+# --- what only looks like it ------------------------------------------------------------------------------
+
+
+def test_the_far_ends_of_two_tails_are_no_swap_and_two_values_in_each_others_place_are():
+    r = np.random.default_rng(41)
+    wind = r.gamma(4, 0.25, 900)
+    frame = pd.DataFrame({"dust": 5 - 1.2 * wind + r.normal(0, 0.35, 900), "wind": wind})
+    assert found(frame, "swapped-outliers") == []
+    body = pd.DataFrame({"weight": r.normal(66, 9, 300), "height": r.normal(170, 7, 300)})
+    body.loc[11, ["weight", "height"]] = [168.0, 57.0]
+    (f,) = found(body, "swapped-outliers")
+    assert f.evidence["rows"] == ["11"]
+
+
+def test_the_next_count_is_no_gap_and_a_far_place_is():
+    r = np.random.default_rng(42)
+    visits = (r.random(2000) < 0.15).astype(float) + (r.random(2000) < 0.03) * r.integers(1, 8, 2000)
+    frame = pd.DataFrame({"visits": visits, "days": r.poisson(0.2 + 1.5 * visits)})
+    assert found(frame, "few-rows-correlate", "relations", outcome="visits") == []
+    near = pd.DataFrame({"x": r.normal(size=300), "y": r.normal(size=300)})
+    near.loc[:19] += 14.0
+    assert found(near, "few-rows-correlate", "relations", outcome="y") != []
+
+
+def test_the_end_of_amounts_over_powers_of_ten_is_no_slip_and_a_slip_of_a_point_is():
+    r = np.random.default_rng(43)
+    paid = np.exp(np.abs(r.normal(0, 2.2, 1000))) * 500
+    paid[:2] = 4.9e6, 4.5e6
+    assert found(pd.DataFrame({"paid": paid}), "gross-outliers", "distribution") == []
+    claw = r.normal(30, 2, 900)
+    claw[17] = 341.4
+    (f,) = found(pd.DataFrame({"claw": claw}), "gross-outliers", "distribution")
+    assert f.evidence["rows"] == ["17"]
+
+
+def test_days_of_hours_in_even_blocks_are_cases_and_what_is_sorted_or_scattered_is_not():
+    r = np.random.default_rng(44)
+    day = np.repeat(np.arange(373, 433), 24)
+    nox = r.normal(size=60)[day - 373] + r.normal(0, 0.8, len(day))
+    frame = pd.DataFrame({"julday": day, "wind": r.gamma(3, 1, len(day)), "nox": nox})
+    (f,) = found(frame, "likely-unit", outcome="nox")
+    assert f.columns == ("julday",)
+    assert found(frame.sample(frac=1, random_state=1), "likely-unit", outcome="nox") == []
+    tied = frame.assign(julday=np.sort(r.poisson(60, len(day))))
+    assert found(tied, "likely-unit", outcome="nox") == []
+    assert found(frame.assign(nox=r.normal(size=len(day))), "likely-unit", outcome="nox") == []
+
+
+def test_a_column_without_a_value_is_missing_and_a_large_curve_is_a_caution():
+    r = np.random.default_rng(45)
+    x = r.uniform(0, 30, 500)
+    frame = pd.DataFrame({"age": x, "sex": np.nan, "height": 250 * (1 - np.exp(-x / 5)) + r.normal(0, 10, 500)})
+    (f,) = found(frame, "mostly-missing")
+    assert (f.columns, f.weight, f.evidence["rows"]) == (("sex",), "caution", 500)
+    (curve,) = found(frame, "curved-relation", "against", outcome="height")
+    assert curve.weight == "caution"
+    line = np.polyval(np.polyfit(x, frame["height"], 1), x)
+    rest = 1 - np.corrcoef(line, frame["height"])[0, 1] ** 2
+    assert 0.15 <= curve.evidence["gain"] <= rest
+    frame["height"] = 4 * x + 0.02 * x**2 + r.normal(0, 10, 500)
+    assert [f.weight for f in found(frame, "curved-relation", "against", outcome="height")] in ([], ["note"])

@@ -462,6 +462,7 @@ def test_against_all_candidates_and_within_parts(wintered, honey):
         ("turns-round", "fed"),
         ("bend-without-trend", "humidity"),
         ("turns-between-groups", "entrance"),
+        ("only-together", "sound_b03"),  # where its neighbour is loud too
         ("step-not-trend", "spring_frames"),  # none in spring is what it means not to have wintered
         ("curved-relation", "altitude_m"),
     ]

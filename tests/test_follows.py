@@ -9,12 +9,9 @@ from scipy import stats
 
 from envelt import Study
 from envelt.core.inventory.quality.repeats import _intraclass
+from samples import found
 
 N = 400
-
-
-def found(frame, code, step="inventory", **options):
-    return [f for f in getattr(Study(frame, **options), step)().findings if f.code == code]
 
 
 # --- levels that follow from another column ---------------------------------------------------------------

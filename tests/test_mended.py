@@ -228,7 +228,10 @@ def test_the_end_of_a_long_tail_is_no_slip_and_a_code_is(sign):
     assert "gross-outliers" not in codes(Study(pd.DataFrame({"v": tail})).distribution("v"))
     coded = np.where(r.random(3000) < 0.03, -999.0, r.normal(20, 3, 3000))
     found = codes(Study(pd.DataFrame({"v": coded})).distribution("v"))
-    assert found["gross-outliers"].evidence["count"] == np.sum(coded == -999)
+    assert found["sentinel-value"].evidence["rows"] == np.sum(coded == -999)
+    assert "gross-outliers" not in found
+    slips = np.append(r.normal(20, 3, 3000), [-999, -998, -997])
+    assert codes(Study(pd.DataFrame({"v": slips})).distribution("v"))["gross-outliers"].evidence["count"] == 3
 
 
 def test_two_heaps_are_two_peaks_and_a_wrinkle_or_a_popular_value_is_none():

@@ -104,6 +104,7 @@ def test_texts_written_as_csv_are_read_as_they_were(tmp_path_factory, rows):
         is_a_sentence(error, "has no|binary")
         return
     read = study.to_frame()
+    frame = frame.mask(frame.apply(lambda c: c.str.strip() == ""), "")  # a cell of blanks is missing
     kept = frame.loc[~(frame == "").all(axis=1)] if len(read) < len(frame) else frame
     for name in frame.columns:
         assert read[name].astype(object).where(read[name].notna(), "").tolist() == kept[name].tolist()

@@ -372,8 +372,8 @@ def test_a_correlation_over_units_is_told_from_nothing_by_interval_and_test_alik
 
 
 RESTING = (
-    "curved-relation", "bend-without-trend", "more-together", "only-within", "turns-round", "turns-between-groups",
-    "vanishes-within", "missing-follows-outcome", "missing-follows-column",
+    "curved-relation", "bend-without-trend", "more-together", "only-within", "only-together", "turns-round",
+    "turns-between-groups", "vanishes-within", "missing-follows-outcome", "missing-follows-column", "step-to-none",
 )  # fmt: skip
 
 

@@ -47,13 +47,13 @@ FINDINGS: dict[str, Entry] = {
     "constant-column": Entry("note", "inventory", "a column has one value or none"),
     "nearly-constant": Entry("note", "inventory", f"one value holds {T.NEARLY_CONSTANT:.0%} of the rows"),
     "mostly-missing": Entry("caution, note", "inventory",
-        f"over {T.MOSTLY_MISSING:.0%} of the rows are missing (of remarks a note)"),
+        f"over {T.MOSTLY_MISSING:.0%} of the rows are missing (of remarks a note), or all of them"),
     "swapped-outliers": Entry("caution", "inventory",
         f"in one row two numbers both lie over {T.SWAPPED_FAR:g} quartile distances from their medians, and each "
         "would be ordinary in the place of the other"),
     "redundancy-of-flags": Entry("note", "inventory",
         f"{T.FEWEST_FLAGS} or more flags of which never two are set in a row, where chance would set every two "
-        f"together in {T.FLAGS_EXPECTED} rows or more"),
+        f"together in {T.FLAGS_EXPECTED} rows or more; or two, where it would in {T.TWO_FLAGS_EXPECTED}"),
     "missing-costs-rows": Entry("note", "inventory",
         f"{T.MISSING_COSTS:.0%} of the rows or more lack a value in some column that is not mostly missing"),
     "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
@@ -185,6 +185,9 @@ FINDINGS: dict[str, Entry] = {
     "turns-between-groups": Entry("note", "against, contingency",
         f"the outcome surely rises along a column where a third has one value and falls where it has another, each by "
         f"twice the least that matters and {T.OPPOSITE_SURE:g} standard errors or more, of many columns by more"),
+    "only-together": Entry("note", "against, contingency",
+        "the outcome goes along a column chiefly in one level of a third: there as surely as all pairs of columns ask, "
+        f"by {T.WITHIN_LARGE} times the least that matters, and at most {T.WITHIN_LITTLE:.0%} of it elsewhere"),
     "vanishes-within": Entry("caution, note", "against, contingency, relations",
         f"with `by`: a difference over all rows, clear of nothing, of which at most {T.VANISH_LEFT:.0%} is left "
         "within the groups, where it is not clear or too small to matter, and the change is clear of chance; "
@@ -238,9 +241,10 @@ FINDINGS: dict[str, Entry] = {
         "percent of two; another number in another scale (a logarithm, a root, a square); or levels from another "
         "column: a number that was cut, levels that were joined, one value "
         "set apart; with the rows that contradict (levels: then a note); a stop where the outcome is among them"),
-    "curved-relation": Entry("note", "relations, pairwise, against",
+    "curved-relation": Entry("note, caution", "relations, pairwise, against",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a straight "
-        f"line; with the outcome {T.SHAPE_GAIN:.1%} and {T.SHAPE_OF_BETWEEN:.0%} of the differences between bins"),
+        f"line; with the outcome {T.SHAPE_GAIN:.1%} and {T.SHAPE_OF_BETWEEN:.0%} of the differences between bins (a "
+        f"caution: {T.CURVE_LOUD:.0%} of a numeric outcome's variance)"),
     "few-rows-correlate": Entry("caution, note", "relations, pairwise",
         f"without {T.FEW_CARRY_MOST} rows at most a correlation of {T.FEW_CARRY_LEAST:g} or more halves, or turns; or "
         "without rows, up to a sixth of them, that lie beyond a gap as wide as all others reach (a note where there "

@@ -292,8 +292,9 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
     """Return 900 inspections of hives: when, how calm, how much of the frames is covered, and if foulbrood was found.
 
     Planted: none found where ten bees or more groom; a calm of 12 beside grades from 1 to 7; shares of brood above 1; a
-    month and a weekday read off the date; combs of two makes with no size between; cover that is none or all. The
-    clean twin has the same columns, drawn evenly.
+    month and a weekday read off the date; combs of two makes with no size between; cover that is none or all; moved
+    hives that have it more often in the open only; dry and wet, never both. The clean twin has the same columns, drawn
+    evenly.
     """
     r = np.random.default_rng(SEED + 13)
     n = 900
@@ -305,7 +306,11 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
     comb = r.normal(49, 1.2, n)
     cover = r.integers(0, 11, n) / 10
     month, weekday = r.integers(1, 13, n), r.choice(["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"], n)
+    moved, stand = r.random(n) < 0.5, r.choice(["oak", "lime", "pine", "open"], n)
+    dry, wet = r.random(n) < 0.4, r.random(n) < 0.35
     if planted:
+        rate = np.where(moved & (stand == "open"), 2.4 * rate, rate)
+        wet &= ~dry
         calm[417] = 12
         brood[[30, 380, 777]] = [1.12, 1.4, 2.05]
         month, weekday = seen.month.to_numpy(), seen.strftime("%a").to_numpy()
@@ -314,7 +319,8 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
     return pd.DataFrame(
         {
             "seen": seen.strftime("%Y-%m-%d"), "month": month, "weekday": weekday, "grooming": grooming, "calm": calm,
-            "brood_share": brood, "comb_mm": comb.round(1), "cover": cover,
+            "brood_share": brood, "comb_mm": comb.round(1), "cover": cover, "moved": np.where(moved, "yes", "no"),
+            "stand": stand, "dry": dry.astype(int), "wet": wet.astype(int),
             "found": np.where(r.random(n) < rate, "yes", "no"),
         }
     )  # fmt: skip

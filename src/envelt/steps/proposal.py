@@ -97,7 +97,7 @@ class _Builder:
         if outcome in self.context.origins.get(c.name, ()):
             return f"made from the outcome {outcome}", ""
         if c.kind in NAMES_CASES or c.empty:
-            code = "constant-column" if c.kind == "constant" else ""
+            code = "mostly-missing" if c.empty else "constant-column" if c.kind == "constant" else ""
             return ("missing in every row" if c.empty else NAMES_CASES[c.kind]), code
         for code, why in (
             ("likely-unit", "says which rows are one case, and is no property of it"),

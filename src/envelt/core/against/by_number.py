@@ -316,7 +316,7 @@ def shape_of_means(
         shape_findings(
             Along(
                 name, outcome.name, what, bins, n, mean, sd**2, T.LEAST_SD * sd, as_mean,
-                lambda: not_straight(x, y, sampling).p,
+                lambda: not_straight(x, y, sampling).p, T.CURVE_LOUD,
             )
         )
     )  # fmt: skip

@@ -37,6 +37,8 @@ class Along:
         Writes a rate or a mean.
     not_straight
         The chance that bins leave as much of a line; asked only where they leave much.
+    loud
+        The share of the variance beyond a line from which a curve is a caution.
     """
 
     name: str
@@ -49,6 +51,7 @@ class Along:
     least: float
     write: Callable[[float], str]
     not_straight: Callable[[], float]
+    loud: float = np.inf
 
     def told(self, k: int) -> str:
         """Say the level of a bin and where it is."""
@@ -127,7 +130,7 @@ def _curve(along: Along, filled: NDArray[np.intp], gain: float, p: float) -> Fin
     path = f"{along.told(filled[0])}, {along.told(filled[turn])}, {along.told(filled[-1])}"
     return Finding(
         "curved-relation",
-        "note",
+        "caution" if gain >= along.loud else "note",
         (along.name, along.outcome),
         f"{along.what} goes along a curve of {marked(along.name)}, which a straight line misses: {path} "
         f"({p_text(p)}; {gain:.1%} of the variance beyond the line).",

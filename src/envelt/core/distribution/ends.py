@@ -96,11 +96,11 @@ def top_value(name: str, ordered: Floats) -> list[Finding]:
     if np.array_equal(unique, last - np.arange(4)[::-1]) and (ordered == np.floor(ordered)).all():
         *before, top = (int(k) for k in rows)
         expected = max(before[-1], 2 * before[-1] - before[-2])
-        if (
-            before[-1] > before[0]
-            or top < T.TOP_RATIO * expected
-            or top - expected < T.TOP_SURE * np.sqrt(expected + 1)
-        ):
+        if before[-1] > before[0] and top > T.TOP_FAR * max(before):
+            expected = max(before)  # so few that their order is chance
+        elif before[-1] > before[0]:
+            return []
+        if top < T.TOP_RATIO * expected or top - expected < T.TOP_SURE * np.sqrt(expected + 1):
             return []
     else:
         unique, rows = np.unique(ordered, return_counts=True)

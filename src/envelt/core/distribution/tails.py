@@ -12,6 +12,7 @@ from ...errors import option
 from .. import thresholds as T
 from ..columns.labels import number_label, short_label
 from ..finding import Finding, marked
+from ..sentinels import SENTINELS, sentinel_finding
 from ..shapes.quantiles import sorted_quantiles
 from ..shapes.ranks import run_lengths
 from ..stats.group_summary import GroupSummary
@@ -28,20 +29,22 @@ RowsBeyond = Callable[[float, float], list[str]]
 def far_limits(ordered: Floats, quartiles: Floats) -> tuple[float, float]:
     """Return how far a value may lie before it is gross: ten interquartile ranges from the quartiles.
 
-    Where no value is below zero it must also lie three ranges of the logarithms of those above it out, so that the far
-    end of a long tail is not called a slip; of others likewise below the largest value.
+    Where no value is below zero it must also lie three ranges of the logarithms of those above it out (five where the
+    middle half is skewed itself), so that the far end of a long tail is not called a slip; of others likewise below the
+    largest value.
     """
     if len(ordered) == 0:
         return -np.inf, np.inf
-    q1, _, q3 = quartiles
+    q1, middle, q3 = quartiles
     if not q3 > q1:
         return -np.inf, np.inf
     low, high = q1 - T.FAR_IQRS * (q3 - q1), q3 + T.FAR_IQRS * (q3 - q1)
     if ordered[0] >= 0:
-        first, last = _log_reach(ordered)
+        skewed = q3 - middle >= T.FAR_SKEWED * (middle - q1)  # the middle half leans too: its tail reaches far
+        first, last = _log_reach(ordered, T.FAR_LOG_SKEWED if skewed else T.FAR_LOG)
         low, high = min(low, first), max(high, last)
     else:
-        low = min(low, float(ordered[-1]) - _log_reach(ordered[-1] - ordered[::-1])[1])
+        low = min(low, float(ordered[-1]) - _log_reach(ordered[-1] - ordered[::-1], T.FAR_LOG)[1])
     below, above = ordered[: np.searchsorted(ordered, low, "left")], ordered[np.searchsorted(ordered, high, "right") :]
     beyond = np.concatenate([below, above])
     code = int(run_lengths(beyond).max(initial=0))  # one value many times is a code, the others are slips
@@ -49,14 +52,14 @@ def far_limits(ordered: Floats, quartiles: Floats) -> tuple[float, float]:
     return (float(low), float(high)) if slips else (-np.inf, np.inf)
 
 
-def _log_reach(ordered: Floats) -> tuple[float, float]:
-    """Return three interquartile ranges of the logarithms beyond their quartiles; of the values above zero."""
+def _log_reach(ordered: Floats, ranges: float) -> tuple[float, float]:
+    """Return so many interquartile ranges of the logarithms beyond their quartiles; of the values above zero."""
     positive = ordered[int(np.searchsorted(ordered, 0.0, "right")) :]
     if len(positive) < 4:
         return -np.inf, np.inf
     l1, l3 = np.log(sorted_quantiles(positive, np.array([0.25, 0.75])))
     with np.errstate(over="ignore"):
-        return float(np.exp(l1 - 3 * (l3 - l1))), float(np.exp(l3 + 3 * (l3 - l1)))
+        return float(np.exp(l1 - ranges * (l3 - l1))), float(np.exp(l3 + ranges * (l3 - l1)))
 
 
 def beyond(ordered: Floats, far: tuple[float, float]) -> tuple[int, int]:
@@ -75,6 +78,10 @@ def gross_outliers(name: str, ordered: Floats, far: tuple[float, float], rows: R
     below, above = beyond(ordered, far)
     if not below + above:
         return []
+    mark = float(ordered[0] if below else ordered[-1])
+    many = int(np.searchsorted(ordered, mark, "right") - np.searchsorted(ordered, mark, "left"))
+    if mark in SENTINELS and many == below + above >= T.SENTINEL_ROWS:
+        return [sentinel_finding(name, number_label(mark), many, len(ordered))]
     at = rows(*far)
     ends = [number_label(ordered[0])] * bool(below) + [number_label(ordered[-1])] * bool(above)
     return [

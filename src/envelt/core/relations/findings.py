@@ -204,12 +204,13 @@ def _beyond_a_gap(values: Floats) -> NDArray[np.bool_] | None:
     order = np.sort(values)
     n, most = len(order), max(1, int(T.APART_SHARE * len(order)))
     steps = np.diff(order)
+    least = T.GAP_STEPS * float(np.min(steps, where=steps > 0, initial=np.inf))  # a next value of a count is no gap
     low, high = steps[:most], steps[n - 1 - most :]
     k = int(np.argmax(high)) + n - 1 - most
-    if steps[k] >= order[k] - order[0] > 0:
+    if steps[k] > least and steps[k] >= order[k] - order[0] > 0:
         return np.asarray(values > order[k])
     j = int(np.argmax(low))
-    if steps[j] >= order[-1] - order[j + 1] > 0:
+    if steps[j] > least and steps[j] >= order[-1] - order[j + 1] > 0:
         return np.asarray(values < order[j + 1])
     return None
 

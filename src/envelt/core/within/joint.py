@@ -129,6 +129,13 @@ def joint(a: Coarse, b: Coarse, y: NDArray[Any]) -> tuple[Floats, Floats, Floats
     return sums[0], sums[1], sums[2]
 
 
+@np.errstate(over="ignore", invalid="ignore")
+def variance_of_each(n: Floats, total: Floats, squared: Floats) -> Floats:
+    """Return the outcome's variance within each column of a table of rows and of its sums."""
+    rows = np.maximum(n.sum(axis=0), 1)
+    return np.asarray(squared.sum(axis=0) / rows - (total.sum(axis=0) / rows) ** 2)
+
+
 @np.errstate(over="ignore", invalid="ignore", divide="ignore")
 def slopes_of_each(
     scores: Floats, n: Floats, total: Floats, squared: Floats, inflation: float = 1.0

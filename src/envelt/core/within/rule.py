@@ -14,7 +14,7 @@ from .. import thresholds as T
 from ..estimate import Estimate
 
 TURNS, VANISHES, ONLY = "turns-round", "vanishes-within", "only-within"
-OPPOSITE = "turns-between-groups"
+OPPOSITE, TOGETHER = "turns-between-groups", "only-together"
 ENDS = {
     TURNS: "it turns round",
     VANISHES: "it vanishes within them",
@@ -73,7 +73,7 @@ class TurnRound:
         From the one end to the other.
     opposite
         Of opposite directions the levels of ``within`` in which the outcome rises and falls; then ``overall`` is the
-        one and ``inside`` the other.
+        one and ``inside`` the other. Of what shows in one level only, that level; then ``overall`` is of the others.
     """
 
     code: str

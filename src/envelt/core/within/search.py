@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,9 +32,10 @@ from .joint import (
     slopes_of_each,
     stand_for_each_other,
     surely,
+    variance_of_each,
     z_of,
 )
-from .rule import ONLY, OPPOSITE, TURNS, VANISHES, Demands, Relation, TurnRound, becomes, least_points
+from .rule import ONLY, OPPOSITE, TOGETHER, TURNS, VANISHES, Demands, Relation, TurnRound, becomes, least_points
 from .told import turn_findings
 
 Floats = NDArray[np.float64]
@@ -149,7 +150,7 @@ def turn_rounds(
     columns = [c.take(known) for c in candidates]
     along = [_Along.of(c, y, inflation) for c in columns]
     moving = np.array([a.moves and (only is None or a.column.name == only) for a in along], bool)
-    held = [share_of_variance(c, y) <= T.TURN_SHARE for c in columns]
+    shares = [share_of_variance(c, y) for c in columns]
     if isinstance(outcome, ClassOutcome):
         floor = least_points(float(outcome.is_event[known].mean()))
     else:
@@ -158,7 +159,7 @@ def turn_rounds(
 
     def pair_of(i: int, j: int, rows: slice) -> list[TurnRound]:
         """What becomes of two columns within each other, by some of the rows."""
-        pair = [(k, m) for k, m in ((i, j), (j, i)) if moving[k] and held[m]]
+        pair = [(k, m) for k, m in ((i, j), (j, i)) if moving[k] and shares[m] <= T.TOGETHER_SHARE]
         first, second = (replace(columns[k], codes=columns[k].codes[rows]) for k in (i, j))
         parts = joint(first, second, y[rows]) if pair else None
         if parts is None or stand_for_each_other(first, second, parts[0]):
@@ -167,9 +168,13 @@ def turn_rounds(
             _inside(along[a], columns[b], parts if a == i else tuple(v.T for v in parts), (floor, by_chance))
             for a, b in pair
         ]
-        seen = [t for t in of if t is not None]
-        alike = any(t.code in (VANISHES, ONLY) for t in seen) and near_copies(parts[0])
-        return [t for t in seen if not (alike and t.code in (VANISHES, ONLY))]
+        seen = [
+            t for t, (_, b) in zip(of, pair, strict=True)
+            if t is not None and (shares[b] <= T.TURN_SHARE or t.code == TOGETHER)
+        ]  # fmt: skip
+        hidden = (VANISHES, ONLY, TOGETHER)
+        alike = any(t.code in hidden for t in seen) and near_copies(parts[0])
+        return [t for t in seen if not (alike and t.code in hidden)]
 
     found, movers = [], np.flatnonzero(moving)
     by_chance = np.sqrt(T.OPPOSITE_BY_CHANCE / max(len(movers) * (len(columns) - 1), 1))
@@ -237,6 +242,7 @@ def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: tuple[float,
     t = np.divide(each, errors, out=np.zeros(len(each)), where=errors > 0)
     rows = n[~np.isnan(a.scores)].sum(axis=0)  # of few rows a slope is no surer than Student's t says
     z = -np.sign(t) * special.ndtri(special.stdtr(np.maximum(rows - 2, 1), -np.abs(t)))
+    spread = variance_of_each(n, total, squared)
     up, down = int(np.argmax(z)), int(np.argmin(z))
     far = bool(min(z[up], -z[down]) >= max(T.OPPOSITE_SURE, -float(special.ndtri(min(by_chance / len(z), 0.5)))))
     if not (a.sure or far or np.abs(z).sum() >= T.TURN_SURE):
@@ -253,17 +259,62 @@ def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: tuple[float,
     opposite: tuple[str, ...] = ()
     if far and min(each[up], -each[down]) * a.steps >= 2 * floor and not a.by_means and code != TURNS:
         code, labels = OPPOSITE, np.flatnonzero(readable)
-        overall, inside = (
-            Estimate(float(each[k]), float(each[k] - Z95 * errors[k]), float(each[k] + Z95 * errors[k]))
-            for k in (up, down)
-        )
+        overall, inside = (_interval(each[k], errors[k]) for k in (up, down))
         opposite = b.labels[labels[up]], b.labels[labels[down]]
+    if code is None and not a.by_means:
+        lone = _in_one(_Each(each, errors, z, rows, spread), floor / a.steps, by_chance)
+        if lone is not None:
+            code, k = TOGETHER, lone[0]
+            overall, inside = lone[1], _interval(each[k], errors[k])
+            opposite = (b.labels[np.flatnonzero(readable)[k]],)
     if code is None:
         return None
     low, high = (a.column.labels[k] for k in a.ends)
     return TurnRound(
         code, a.column.name, b.name, overall, inside, low, high, agreeing, len(each), round(a.steps), opposite
     )
+
+
+class _Each(NamedTuple):
+    """Of each level of a column: the slope within it, its error, how many errors it is from nothing, rows, variance."""
+
+    slope: Floats
+    error: Floats
+    z: Floats
+    rows: Floats
+    variance: Floats
+
+
+def _in_one(each: _Each, least: float, by_chance: float) -> tuple[int, Estimate] | None:
+    """Return the one level in which a relation shows, and what there is of it in all others: hardly any.
+
+    It must be as sure there as all pairs of columns ask for, and surely differ from the others' common slope; and the
+    outcome must vary about as much in the others, so that there is something it could have shown in.
+
+    Parameters
+    ----------
+    least
+        The smallest slope that matters.
+    by_chance
+        As in `_inside`.
+    """
+    k = int(np.argmax(np.abs(each.z)))
+    sure = max(T.OPPOSITE_SURE, -float(special.ndtri(by_chance**2 / (2 * len(each.z)))))
+    others = np.delete(np.arange(len(each.z)), k)
+    if abs(each.z[k]) < sure or each.rows[k] < T.TOGETHER_ROWS * each.rows.sum() or not each.error[others].min() > 0:
+        return None
+    varies = float(np.average(each.variance[others], weights=each.rows[others]))
+    weight = 1 / each.error[others] ** 2
+    rest, error = float(np.average(each.slope[others], weights=weight)), float(weight.sum() ** -0.5)
+    apart = (each.slope[k] - rest) / np.hypot(each.error[k], error)
+    large = abs(each.slope[k]) >= T.WITHIN_LARGE * least and abs(rest) <= T.WITHIN_LITTLE * abs(each.slope[k])
+    if not large or abs(apart) < sure or varies < T.TOGETHER_VARIES * each.variance[k]:
+        return None
+    return k, _interval(rest, error)
+
+
+def _interval(slope: float, error: float) -> Estimate:
+    return Estimate(float(slope), float(slope - Z95 * error), float(slope + Z95 * error))
 
 
 def _code(a: _Along, inside: Estimate, agreeing: int, levels: int, floor: float) -> str | None:

@@ -6,7 +6,7 @@ from ...errors import option
 from ..columns.outcome import ClassOutcome, Outcome
 from ..estimate import Estimate
 from ..finding import Finding, marked
-from .rule import ONLY, OPPOSITE, TURNS, VANISHES, TurnRound
+from .rule import ONLY, OPPOSITE, TOGETHER, TURNS, VANISHES, TurnRound
 
 MOST_SAID = 2
 """Columns within which relations vanish, or within which alone they show, that are said."""
@@ -30,7 +30,10 @@ def turn_findings(found: list[TurnRound], outcome: Outcome) -> list[Finding]:
         elif code == TURNS or name not in turned:
             within.setdefault((code, turns[0].within), []).append(turns)
     made = []
-    for code, most in ((TURNS, len(within)), (OPPOSITE, MOST_SAID), (VANISHES, MOST_SAID), (ONLY, MOST_SAID)):
+    for code, most in (
+        (TURNS, len(within)),
+        *((code, MOST_SAID) for code in (OPPOSITE, TOGETHER, VANISHES, ONLY)),
+    ):
         of_code = sorted((v for (c, _), v in within.items() if c == code), key=len, reverse=code in (VANISHES, ONLY))
         made += [_said(first, outcome, [turns[0].name for turns in rest]) for first, *rest in of_code[:most]]
     return made
@@ -45,12 +48,15 @@ HOW = {
     "levels of {by}, {inner}{step}, in {agreeing} of the {levels} that can be read.",
     OPPOSITE: "{what} rises from {low} to {high} of {name} where {by} is {first}, {crude}{step}, and falls where it is "
     "{second}, {inner}{step}: what holds of all rows holds of neither.",
+    TOGETHER: "{what} goes along {name} chiefly where {by} is {first}: {inner}{step} from {low} to {high} there, "
+    "{crude}{step} elsewhere.",
 }
 ADVICE = {
     TURNS: "Do not read {name} without {by}: compare like with like, {option}.",
     VANISHES: "Do not count {name} as a reason of its own: {by} accounts for most of it. Compare like with like, "
     "{option}.",
     OPPOSITE: "Look at {name} {option}, and give a model both columns together.",
+    TOGETHER: "Look at {name} {option}, and give a model both columns together: alone each says less.",
     ONLY: "Do not leave {name} out for saying nothing alone: keep it beside {by}, and look {option}.",
 }
 
@@ -80,7 +86,7 @@ def _said(turns: list[TurnRound], outcome: Outcome, alike: list[str]) -> Finding
         "low": repr(t.low_end), "high": repr(t.high_end), "name": marked(t.name), "by": marked(t.within),
         "crude": size(t.overall), "inner": size(t.inside), "step": " a step" if t.steps > 1 else "",
         "agreeing": t.agreeing, "levels": t.levels, "option": option("by", t.within),
-        "first": repr(t.opposite[0]) if t.opposite else "", "second": repr(t.opposite[1]) if t.opposite else "",
+        "first": repr(t.opposite[0]) if t.opposite else "", "second": repr(t.opposite[-1]) if t.opposite else "",
     }  # fmt: skip
     evidence = {
         "overall": list(t.overall), "within": list(t.inside), "levels": t.levels, "agreeing": t.agreeing,

@@ -1,4 +1,4 @@
-"""Flags of which never two are set: one column of levels, cut into a column each."""
+"""Flags of which never two are set in one row: one column of levels, cut into a column each."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ... import thresholds as T
 from ...columns.table import Table
 from ...finding import Finding, marked
-from ...words import plural
+from ...words import listed, plural
 
 Mask = NDArray[np.bool_]
 
@@ -16,8 +16,9 @@ AFFIRMED = ("1", "yes", "y", "true", "t", "1.0")
 
 
 def exclusive_flags(table: Table, outcome: str | None) -> list[Finding]:
-    """Find three or more columns of two values of which never two are set in a row, where chance would set many.
+    """Find columns of two values of which never two are set in a row, where chance would set many.
 
+    Of two it must be so without an exception, and chance would set them together very often.
     Sets are grown from the flags set most often; by chance two would be set together in twelve rows or more. Three
     rows at most may contradict.
     """
@@ -31,7 +32,7 @@ def exclusive_flags(table: Table, outcome: str | None) -> list[Finding]:
         for name in names:
             if name not in used and name != first and all(_apart(flags[name], flags[o]) for o in together):
                 together.append(name)
-        if len(together) >= T.FEWEST_FLAGS:
+        if len(together) >= T.FEWEST_FLAGS or (len(together) == 2 and _surely_apart(*(flags[n] for n in together))):
             used.update(together)
             found.append(_said([n for n in table.columns if n in together], flags, list(map(str, table.rows))))
     return found
@@ -57,18 +58,26 @@ def _apart(a: Mask, b: Mask) -> bool:
     return expected >= T.FLAGS_EXPECTED and int((a & b).sum()) <= min(T.FLAG_SLIPS, T.FLAG_SLIP_SHARE * expected)
 
 
+def _surely_apart(a: Mask, b: Mask) -> bool:
+    """Say whether two flags are never set together where chance would do so very often, and are not each other's no."""
+    expected = float(a.sum()) * float(b.sum()) / max(len(a), 1)
+    return not (a & b).any() and expected >= T.TWO_FLAGS_EXPECTED and not (a | b).all()
+
+
 def _said(names: list[str], flags: dict[str, Mask], labels: list[str]) -> Finding:
     n = len(flags[names[0]])
     count = np.sum([flags[name] for name in names], axis=0)
     none, slips = int((count == 0).sum()), [labels[k] for k in np.flatnonzero(count > 1)]
     but = f" but for {plural(len(slips), 'row')} (row{'s' * (len(slips) > 1)} {', '.join(slips)})" if slips else ""
-    listed = ", ".join(map(marked, names[:6])) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
+    never = f"Of {listed([marked(name) for name in names], 6)} never two are set in one row"
+    if len(names) == 2:
+        never = f"{marked(names[0])} and {marked(names[1])} are never both set in one row"
     rest = f"in {plural(none, 'row')} of {n:,} none is set" if none else "one is set in every row"
     return Finding(
         "redundancy-of-flags",
         "note",
         tuple(names),
-        f"Of {listed} never two are set in one row{but}; {rest}: one column, cut into {len(names)}.",
+        f"{never}{but}; {rest}: one column, cut into {len(names)}.",
         "Read them as one column of levels"
         + (": where none is set is a level of its own, or unknown: find out which." if none else "."),
         {"rows": n, "none": none, "contradict": slips, "set": {name: int(flags[name].sum()) for name in names}},

@@ -11,7 +11,7 @@ from scipy import special
 
 from ....errors import option
 from ... import thresholds as T
-from ...columns.names import glued_id, hints, names_rows
+from ...columns.names import glued_id, hints, is_measure, is_sum, names_rows
 from ...columns.outcome import ClassOutcome, Outcome
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...columns.times import is_time
@@ -266,6 +266,7 @@ def _intraclass(y: NDArray[np.float64], codes: NDArray[np.int64], looks: int) ->
     if k < 2 or rows - k < 2 or y.min() == y.max():
         return 0.0
     y = y - y.mean()
+    y = y / np.abs(y).max()  # squares keep their digits at any scale
     mean = np.bincount(at, weights=y) / n
     between, within = float(np.sum(n * mean**2)) / (k - 1), float(np.sum((y - mean[at]) ** 2)) / (rows - k)
     size = (rows - np.sum(n**2) / rows) / (k - 1)
@@ -282,12 +283,30 @@ def _case_codes(c: Column) -> NDArray[np.int64] | None:
         return None  # days that were not read as such
     if isinstance(c, CategoryColumn):
         return c.codes.astype(np.int64) if c.kind == "identifier" or (named and c.kind == "nominal") else None
-    if not (named and isinstance(c, NumericColumn) and c.kind != "constant"):
+    if not isinstance(c, NumericColumn) or not (named or _first_rows_alike(c)):
         return None
     present = c.values[~c.missing]
     if len(present) == 0 or (present != np.round(present)).any():
         return None
-    return np.asarray(pd.factorize(c.values)[0], np.int64)
+    codes = np.asarray(pd.factorize(c.values)[0], np.int64)
+    return codes if named or _in_even_blocks(codes) else None
+
+
+def _first_rows_alike(c: NumericColumn) -> bool:
+    """Say whether a number keeps its value over the first rows, as it must to stand in blocks."""
+    some = c.values[: T.ROWS_FOR_IDENTIFIER]
+    by_kind = c.kind in ("continuous", "discrete") and not (is_measure(c.name) or is_sum(c.name))
+    return by_kind and bool(2 * np.count_nonzero(np.diff(some)) < len(some))
+
+
+def _in_even_blocks(codes: NDArray[np.int64]) -> bool:
+    """Say whether each value has its rows in one block, all about as long: hours of a day, plots of a field."""
+    if len(codes) == 0 or codes.min() < 0:
+        return False
+    rows = np.bincount(codes)
+    blocks = int(np.count_nonzero(np.diff(codes))) + 1
+    even = rows.max() <= T.EVEN_BLOCKS * np.median(rows) and rows.min() * T.EVEN_BLOCKS >= np.median(rows)
+    return bool(len(rows) >= T.ROWS_FOR_IDENTIFIER and blocks == len(rows) and even)
 
 
 def _once_a_time(table: Table, unit: str, codes: NDArray[np.int64]) -> bool:

@@ -40,7 +40,32 @@ def swapped_values(table: Table) -> list[Finding]:
                 x, y = float(numbers[a].values[row]), float(numbers[b].values[row])
                 if _inside(y, limits[a]) and _inside(x, limits[b]):
                     found.setdefault((a, b), []).append(row)
-    return [_said(table, numbers[a], numbers[b], rows) for (a, b), rows in found.items()]
+    return [
+        _said(table, numbers[a], numbers[b], rows) for (a, b), rows in found.items()
+        if all(_beyond_the_others(numbers[k].values, rows, limits[k]) for k in (a, b))
+        and _off_the_line(numbers[a].values, numbers[b].values, rows)
+    ]  # fmt: skip
+
+
+def _beyond_the_others(values: Floats, rows: list[int], limits: tuple[float, float]) -> bool:
+    """Say whether some rows lie beyond all others, by a sixth of what is ordinary: the far end of a tail is no swap."""
+    others = np.delete(values, rows)
+    least = (limits[1] - limits[0]) / 6
+    gap = np.maximum(values[rows] - np.nanmax(others), np.nanmin(others) - values[rows])
+    return bool((gap >= least).all())
+
+
+def _off_the_line(x: Floats, y: Floats, rows: list[int]) -> bool:
+    """Say whether rows lie far from how the two go together in all others: where they go on along it nothing is odd."""
+    u, v = np.delete(x, rows), np.delete(y, rows)
+    both = ~(np.isnan(u) | np.isnan(v))
+    u, v = u[both], v[both]
+    if len(u) < T.LEAST_SHAPE or not u.std() > 0:
+        return False
+    slope = float(np.mean((u - u.mean()) * (v - v.mean())) / u.var())
+    left = (v - v.mean()) - slope * (u - u.mean())
+    off = np.abs((y[rows] - v.mean()) - slope * (x[rows] - u.mean()))
+    return bool((off > T.SWAPPED_OFF * left.std()).all())
 
 
 def _inside(value: float, limits: tuple[float, float]) -> bool:

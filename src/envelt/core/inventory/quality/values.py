@@ -12,13 +12,12 @@ from ...columns.labels import number_label, time_label
 from ...columns.names import hints, possible_values
 from ...columns.table import CategoryColumn, NumericColumn, Table, TimeColumn
 from ...finding import Finding, marked
+from ...sentinels import SENTINELS, sentinel_finding
 from ...shapes.quantiles import sorted_quantiles
 from ...words import plural
 
 Floats = NDArray[np.float64]
 
-_OFTEN = (9.0, 99.0, 999.0, 9999.0, 99999.0, 999999.0, 99.9, 999.9, 88.0, 888.0, 8888.0, 77.0, 777.0, 7777.0)
-SENTINELS = (*_OFTEN, *(-v for v in _OFTEN), -1.0, 1e6)
 SENTINEL_DATES = ("1900-01-01", "1899-12-30", "1970-01-01", "1901-01-01", "9999-12-31", "2099-12-31", "1753-01-01")
 
 
@@ -65,7 +64,7 @@ def _number(table: Table, c: NumericColumn, valid: tuple[float, float] | None) -
     few = c.ends[0] == 0 and c.distinct > T.MEASURED and np.mean(there == 0) <= T.ZERO_FEW
     if few and _stands_apart(there, 0.0) and there[there > 0].min() > T.ZERO_APART * np.median(there):
         sentinels.append(0.0)  # zero that no run of small values leads to: not written down
-    found = [_sentinel(c.name, number_label(v), int(np.sum(c.values == v)), present) for v in sentinels]
+    found = [sentinel_finding(c.name, number_label(v), int(np.sum(c.values == v)), present) for v in sentinels]
     low, high, what = possible_values(c.name, valid)
     if low <= c.ends[0] and c.ends[1] <= high:
         return found or _before_the_others(table, c, there)
@@ -151,18 +150,6 @@ def _stands_apart(values: Floats, sentinel: float) -> bool:
     return bool(beyond > T.SENTINEL_IQRS * iqr and gap > max(iqr, T.SENTINEL_GAP * core))
 
 
-def _sentinel(name: str, value: str, rows: int, of: int) -> Finding:
-    return Finding(
-        "sentinel-value",
-        "caution" if rows >= T.SENTINEL_ROWS else "note",
-        (name,),
-        f"{marked(name)} is {value} in {rows:,} of {plural(of, 'row')}, far from every other value: likely a "
-        "code for missing.",
-        f"If so, say it: {option('missing', value)}, for this column or all; as it is every mean is wrong.",
-        {"value": value, "rows": rows},
-    )
-
-
 def _outside(
     table: Table, c: NumericColumn, outside: NDArray[np.bool_], limits: tuple[float, float], what: str, declared: bool
 ) -> Finding:
@@ -198,7 +185,7 @@ def _date(table: Table, c: TimeColumn) -> list[Finding]:
     for end, apart in ((unique[0], q1 - unique[0]), (unique[-1], unique[-1] - q3)):
         label = time_label(int(end * 86_400_000_000))
         if apart > reach and label in SENTINEL_DATES:
-            found.append(_sentinel(c.name, label, int(np.sum(np.floor(days) == end)), len(days)))
+            found.append(sentinel_finding(c.name, label, int(np.sum(np.floor(days) == end)), len(days)))
     far = (c.days > q3 + reach) | (c.days < q1 - reach)
     for f in found:
         far &= np.floor(c.days) != float(np.datetime64(f.evidence["value"]).astype("datetime64[D]").astype(int))
