@@ -84,6 +84,6 @@ def _said(date: str, told: list[tuple[str, str, int]]) -> Finding:
         f"{listed([marked(n) for n in names])} {'is' if len(names) == 1 else 'are'} read off {marked(date)}: {what}"
         f"{'; ' + ', '.join(slips) if slips else ''}.",
         "Keep the date or its parts, not both: a model would weigh the same thing twice. Parts that a preparation "
-        "derives, such as month of a date, are there for new rows too.",
+        "makes (parts_of_date) are there for new rows too.",
         {"date": date, "parts": {name: part for name, part, _ in told}, "contradict": {n: k for n, _, k in told if k}},
     )

@@ -1,0 +1,287 @@
+"""Formulas and rules where they are seldom looked at, each beside one that is written out, or by what must hold."""
+
+from itertools import permutations
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import stats
+
+from envelt import Preparation, Study
+from envelt.core.against.shape import is_one_bend
+from envelt.core.columns.coarse import Coarse
+from envelt.core.contingency.crosstab import row_order
+from envelt.core.embed import quality
+from envelt.core.relations.findings import _beyond_a_gap
+from envelt.core.relations.mixed import cramers_v as relation_of_levels
+from envelt.core.stats import correlation
+from envelt.core.stats.crossing import Crossing
+from envelt.core.stats.form import relation_form
+from envelt.core.stats.groups import GroupedRows
+from envelt.core.stats.of_units.spread import spread_of
+from envelt.core.stats.of_units.tables import effective_rows
+from envelt.core.stats.rates import rate_bins
+from envelt.core.stats.sampling import Sampling
+from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each
+from samples import found, rows, table_of
+
+SEEDS = st.integers(0, 10_000)
+
+
+def units_of(r, n, most=9):
+    """Keys of units, unevenly many rows each, in no order."""
+    return r.permutation(np.repeat(np.arange(n), r.integers(1, most, n))[:n])
+
+
+# --- what one case is -------------------------------------------------------------------------------------
+
+
+@settings(max_examples=30, deadline=None)
+@given(SEEDS)
+def test_a_design_effect_is_the_variance_of_sums_over_units_over_that_of_rows(seed):
+    r = np.random.default_rng(seed)
+    keys = units_of(r, 60)
+    influence = r.normal(size=60) + keys % 3
+    sampling = Sampling.of_units(keys)
+    of = pd.Series(influence).groupby(keys).sum()
+    wanted = len(of) / (len(of) - 1) * (of**2).sum() / (influence**2).sum()
+    assert sampling.design_effect(influence) == pytest.approx(wanted, rel=1e-12)
+    assert Sampling.of_rows(60).design_effect(influence) == 1
+    values = np.where(r.random(60) < 0.1, np.nan, keys + r.normal(size=60))
+    there = ~np.isnan(values)
+    effects = [1.0]
+    for q in np.quantile(values[there], (0.25, 0.5, 0.75)):
+        below = (values[there] <= q).astype(float)
+        effects.append(Sampling.of_units(keys[there]).design_effect(below - below.mean()))
+    assert sampling.distribution_effect(values) == pytest.approx(max(effects), rel=1e-12)
+
+
+def test_units_that_differ_less_than_rows_make_no_more_rows_than_there_are():
+    # in each unit one row of two has the event: rates of units do not vary at all
+    units, event = np.repeat(np.arange(40), 2), np.tile([True, False], 40)
+    assert effective_rows(np.zeros(80, np.int64), event, 1, units, 40).tolist() == [80]
+    mixed = np.where(np.arange(80) < 8, True, event)
+    assert effective_rows(np.zeros(80, np.int64), mixed, 1, units, 40)[0] <= 80
+
+
+def test_units_that_are_all_the_same_have_no_spread_and_one_degree_less_than_units():
+    spread = spread_of([(1.0, np.ones((5, 3)))], 3)
+    assert (spread.length, spread.df_within) == (pytest.approx(75), 4)
+
+
+def test_levels_over_units_have_the_effect_and_the_p_of_their_table():
+    r = np.random.default_rng(4)
+    unit = np.repeat(np.arange(50), 8)
+    a = (r.normal(size=50)[unit] + r.normal(size=400) > 0).astype(np.int64)
+    b = np.digitize(r.normal(size=50)[unit] + r.normal(size=400), [-0.5, 0.6])
+    sampling = Sampling.of_units(unit)
+    made = relation_of_levels(a, 2, b, 3, sampling)
+    table = Crossing.of(a, b, (2, 3), sampling)
+    assert table.design_effect > 1.2
+    assert made.p == pytest.approx(table.chi_square().p, rel=1e-9)
+    assert made.value == pytest.approx(table.cramers_v().estimate, rel=1e-9)
+    assert made.error_df == 49
+    assert np.isinf(relation_of_levels(a, 2, b, 3, rows(a)).error_df)
+
+
+# --- few rows, one level, one value -----------------------------------------------------------------------
+
+
+def test_two_rows_and_perfect_orders_of_few_have_no_interval():
+    for effect in table_of([[1, 0], [0, 1]]).two_by_two().values():
+        assert np.isnan([effect.low, effect.high]).all()
+    for n, sure in ((8, False), (9, False), (12, True), (40, True)):
+        low, high = correlation.z_interval(np.array([1.0]), np.array([1 / np.sqrt(n - 3)]), np.array([np.inf]))
+        assert ([float(low[0]), float(high[0])] == [1.0, 1.0]) == sure, n
+        assert np.isnan(low[0]) != sure
+
+
+def test_what_does_not_vary_has_no_form_and_a_candidate_of_one_known_level_no_number():
+    r = np.random.default_rng(1)
+    x = r.normal(size=400)
+    for a, b in ((x, np.ones(400)), (np.ones(400), x)):
+        assert relation_form(a, b, rows(x)).form == "none"
+    frame = pd.DataFrame({"place": np.where(np.arange(400) < 300, "hill", "mill"), "x": x})
+    frame["y"] = np.where(np.arange(400) < 300, np.where(x > 0, "yes", "no"), None)
+    glance = Study(frame, outcome="y").against().table.loc["place"]
+    assert np.isnan(glance[["estimate", "association", "p"]].astype(float)).all()
+    assert (glance["n"], glance["missing"]) == (300, 0)
+
+
+def test_hedges_g_of_few_rows_has_bonetts_interval():
+    # Bonett (2008), eq. 10, of 4 and 7 rows, written out
+    a, b = np.array([1.2, 3.1, 2.2, 4.0]), np.array([3.3, 6.1, 2.8, 7.7, 5.0, 4.1, 6.6])
+    groups = GroupedRows(np.append(a, b), np.repeat([0, 1], [4, 7]), ("a", "b"), rows(np.zeros(11)))
+    va, vb = a.var(ddof=1), b.var(ddof=1)
+    s = np.sqrt((va + vb) / 2)
+    d = (b.mean() - a.mean()) / s
+    se = np.sqrt(d**2 * (va**2 / 3 + vb**2 / 6) / (8 * s**4) + va / (s**2 * 3) + vb / (s**2 * 6))
+    df = (va / 4 + vb / 7) ** 2 / ((va / 4) ** 2 / 3 + (vb / 7) ** 2 / 6)
+    df_of_d = groups.effects["hedges_g"].estimate / d
+    z = stats.norm.ppf(0.975)
+    assert groups.effects["hedges_g"][1:] == pytest.approx((d - z * se, d + z * se), rel=1e-9)
+    assert 0.8 < df_of_d < 1
+    assert df > 3
+
+
+# --- bins, fences, orders ---------------------------------------------------------------------------------
+
+
+@settings(max_examples=30, deadline=None)
+@given(SEEDS, st.integers(31, 400))
+def test_the_middle_of_a_bin_is_its_median_and_fences_leave_out_so_many(seed, n):
+    r = np.random.default_rng(seed)
+    values = np.where(r.random(n) < 0.1, np.nan, r.gamma(1, 3, n))
+    bins = rate_bins(values)
+    for k, middle in enumerate(bins.ends.middle):
+        assert middle == pytest.approx(np.median(values[bins.codes == k]))
+    codes = r.integers(0, 2, n)
+    summary = GroupedRows(values, codes, ("a", "b"), rows(values)).summary
+    for g in range(2):
+        low, high = summary.fences[g]
+        inside = values[(codes == g) & ~np.isnan(values)]
+        assert summary.outliers[g] == np.sum((inside < low) | (inside > high))
+
+
+def test_other_stands_last_in_every_order():
+    r = np.random.default_rng(2)
+    frame = pd.DataFrame({"place": r.choice(list("abcdefgh"), 900, p=np.arange(8, 0, -1) / 36)})
+    frame["y"] = np.where(r.random(900) < 0.3, "yes", "no")
+    table = Study(frame, outcome="y").contingency("place", largest=4)._answers.tables[0]
+    assert table.rows.other
+    for order in ("count", "rate", "level"):
+        assert row_order(table, order)[-1] == len(table.counts) - 1
+
+
+@pytest.mark.parametrize(
+    ("level", "bend"),
+    [
+        ([0.2, 0.5, 0.8, 0.5, 0.2], True), ([0.8, 0.4, 0.1, 0.4, 0.8], True), ([0.78, 0.79, 0.8, 0.5, 0.1], False),
+        ([0.1, 0.5, 0.8, 0.79, 0.78], False), ([-0.9, -0.4, -0.1, -0.45, -0.85], True), ([1, 2, 3, 4, 5], False),
+    ],
+)  # fmt: skip
+def test_a_bend_goes_down_or_up_on_both_sides(level, bend):
+    assert is_one_bend(np.full(5, 40), np.array(level)) is bend
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_a_curve_is_told_at_its_ends_and_where_it_bends_and_a_step_with_the_rates_beside_it(sign):
+    r = np.random.default_rng(3)
+    x = r.uniform(0, 10, 1500)
+    frame = pd.DataFrame({"x": x, "y": sign * (1 - np.exp(-x) + 0.05 * x) + r.normal(0, 0.1, 1500)})
+    (f,) = found(frame, "curved-relation", "against", outcome="y")
+    first, turn, last = f.evidence["at"]
+    assert first < turn < last
+    assert turn < 5
+    moths = np.minimum(r.geometric(0.3, 1500) - 1, 9)
+    y = r.random(1500) < np.where(moths >= 3, 0.6, 0.1)
+    (f,) = found(
+        pd.DataFrame({"moths": moths, "y": np.where(y, "yes", "no")}), "step-not-trend", "against", outcome="y"
+    )
+    assert (f.evidence["before"], f.evidence["after"]) == pytest.approx((y[moths < 3].mean(), y[moths >= 3].mean()))
+
+
+def test_rows_beyond_a_gap_as_wide_as_all_others_are_those_beyond_it():
+    near = np.linspace(0, 1, 95)
+    for far in (np.full(5, 10.0), np.full(5, -9.0)):
+        values = np.append(near, far)
+        assert _beyond_a_gap(values).tolist() == (values == far[0]).tolist()
+    assert _beyond_a_gap(np.append(near, np.full(5, 1.9))) is None  # 0.9 from the next, which reach over 1
+    assert _beyond_a_gap(np.append(near, 2.5 + near[:30])) is None  # nearly a quarter of the rows: a group
+    whole = np.repeat([0.0, 1.0, 2.0], [60, 30, 10])
+    assert _beyond_a_gap(whole) is None
+
+
+# --- columns in few levels --------------------------------------------------------------------------------
+
+
+@settings(max_examples=25, deadline=None)
+@given(SEEDS)
+def test_sums_in_cells_give_variances_slopes_and_shares_as_rows_do(seed):
+    r = np.random.default_rng(seed)
+    a, b = r.integers(0, 4, 500), r.integers(0, 3, 500)
+    y = 0.7 * a * (b - 1) + r.normal(0, 1 + b, 500)
+    labels = tuple("abcd")
+    column = Coarse("a", a, labels, True)
+    n, total, squared = (np.zeros((4, 3)) for _ in range(3))
+    for table, of in ((n, np.ones(500)), (total, y), (squared, y * y)):
+        np.add.at(table, (a, b), of)
+    assert variance_of_each(n, total, squared) == pytest.approx([y[b == k].var() for k in range(3)], rel=1e-9)
+    slope, error = slopes_of_each(np.arange(4.0), n, total, squared)
+    for k in range(3):
+        x, of = a[b == k].astype(float), y[b == k]
+        assert slope[k] == pytest.approx(np.polyfit(x, of, 1)[0], rel=1e-9)
+        # each cell's variance drawn towards that within all cells, as five rows would
+        cells = [of[x == s] for s in range(4)]
+        within = sum(c.var() * len(c) for c in cells) / len(of)
+        away = np.arange(4) - x.mean()
+        drawn = [(len(c) * c.var() + 5 * within) / (len(c) + 5) for c in cells]
+        variance = sum(w**2 * len(c) * v for w, c, v in zip(away, cells, drawn, strict=True))
+        assert error[k] == pytest.approx(np.sqrt(variance) / np.sum((x - x.mean()) ** 2), rel=1e-9)
+    share = sum((a == k).sum() * (y[a == k].mean() - y.mean()) ** 2 for k in range(4)) / 500 / y.var()
+    assert share_of_variance(column, y) == pytest.approx(share, rel=1e-9)
+
+
+def test_near_copies_go_by_the_share_of_the_largest_phi_squared():
+    same = np.diag([30.0, 30.0, 40.0])
+    assert near_copies(same)
+    assert near_copies(np.vstack([same, np.zeros(3)]))  # a level without rows is none
+    assert not near_copies(np.full((3, 3), 11.0))
+    assert not near_copies(np.array([[50.0, 50.0]]))
+    for phi, alike in ((0.75, True), (0.65, False)):
+        assert near_copies(np.array([[1 + phi, 1 - phi], [1 - phi, 1 + phi]]) * 25) is alike
+
+
+# --- maps, preparations, dates ----------------------------------------------------------------------------
+
+
+def test_triplets_agree_as_often_as_all_of_them_do():
+    r = np.random.default_rng(5)
+    values, at = r.normal(size=(5, 3)), r.normal(size=(5, 2))
+    near = lambda space, i, j, k: np.sum((space[i] - space[j]) ** 2) < np.sum((space[i] - space[k]) ** 2)  # noqa: E731
+    every = np.mean([near(values, *t) == near(at, *t) for t in permutations(range(5), 3)])
+    drawn = quality._triplets(values, at, np.random.default_rng(6))
+    assert abs(drawn.mean() - every) < 4 * np.sqrt(every * (1 - every) / len(drawn))
+    assert 0.05 < every < 0.95
+
+
+def test_groups_of_two_columns_have_no_group_where_either_is_missing():
+    frame = pd.DataFrame({"a": ["p", None, "q", "p"] * 20, "b": ["u", "v", None, "v"] * 20, "x": np.arange(80.0)})
+    holes = frame.assign(x=frame["x"].mask(np.arange(80) % 8 < 4))
+    gone = holes["x"].isna()
+    out = Preparation().then("fill", "x", by=["a", "b"]).fit(holes).transform(holes)
+    for a, b in (("p", "u"), ("p", "v")):
+        at = (frame["a"] == a) & (frame["b"] == b)
+        assert out["x"][at & gone].unique().tolist() == [holes["x"][at].median()]
+    alone = frame["a"].isna() | frame["b"].isna()  # they are in no group, and have the median of all
+    assert out["x"][alone & gone].unique().tolist() == [holes["x"].median()]
+
+
+def test_a_date_that_orders_the_outcome_is_a_time_and_not_too_good():
+    r = np.random.default_rng(7)
+    when = pd.Timestamp("2024-01-01") + pd.to_timedelta(np.arange(400), "D")
+    frame = pd.DataFrame({"opened": when, "x": r.normal(size=400), "y": np.where(np.arange(400) < 200, "no", "yes")})
+    frame = frame.sample(frac=1, random_state=1).reset_index(drop=True)
+    assert found(frame, "too-good-to-be-true", "rank", outcome="y") == []
+    days = frame.assign(opened=(frame["opened"] - when[0]).dt.days * 3.5 + 0.25)
+    assert [f.columns[0] for f in found(days, "too-good-to-be-true", "rank", outcome="y")] == ["opened"]
+
+
+def test_more_than_six_columns_that_say_the_same_are_counted_and_the_levels_are_blamed_where_it_vanishes():
+    r = np.random.default_rng(8)
+    core = r.normal(size=500)
+    frame = pd.DataFrame({f"x{k}": core + 0.3 * r.normal(size=500) for k in range(8)})
+    (f,) = found(frame, "say-nearly-the-same", "relations")
+    assert "and 2 more say nearly the same" in f.statement
+    place = np.repeat(["hill", "mill", "till"], 200)
+    shift = np.repeat([0.0, 1.6, 3.2], 200)
+    made = pd.DataFrame({"place": place, "u": shift + r.normal(size=600), "v": shift + r.normal(size=600)})
+    (f,) = found(made, "vanishes-within", "relations")
+    assert "The levels make the correlation." in f.statement
+    inner = r.normal(size=600)
+    made = pd.DataFrame({"place": place, "u": inner + shift, "v": inner - shift + 0.3 * r.normal(size=600)})
+    told = found(made, "turns-round", "relations")
+    assert told
+    assert "The levels make" not in told[0].statement
