@@ -1,5 +1,6 @@
 """Formulas and rules where they are seldom looked at, each beside one that is written out, or by what must hold."""
 
+from dataclasses import replace
 from itertools import permutations
 
 import numpy as np
@@ -12,19 +13,30 @@ from scipy import stats
 from envelt import Preparation, Study
 from envelt.core.against.shape import is_one_bend
 from envelt.core.columns.coarse import Coarse
+from envelt.core.columns.outcome import NumericOutcome
 from envelt.core.contingency.crosstab import row_order
 from envelt.core.embed import quality
 from envelt.core.relations.findings import _beyond_a_gap
 from envelt.core.relations.mixed import cramers_v as relation_of_levels
+from envelt.core.relations.panels import _levels as levels_of_panel
+from envelt.core.relations.side import Side
 from envelt.core.stats import correlation
+from envelt.core.stats.correlation import tied_error
 from envelt.core.stats.crossing import Crossing
+from envelt.core.stats.explained import explained_share, ratio_within
+from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.form import relation_form
 from envelt.core.stats.groups import GroupedRows
+from envelt.core.stats.heldout import held_out, number_cells
+from envelt.core.stats.mantel_haenszel import stratified_rates
+from envelt.core.stats.of_rows.two_groups import rank_pair, superiority_of
 from envelt.core.stats.of_units.spread import spread_of
 from envelt.core.stats.of_units.tables import effective_rows
 from envelt.core.stats.rates import rate_bins
 from envelt.core.stats.sampling import Sampling
-from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each
+from envelt.core.stats.targets import NumberTarget
+from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each, z_of
+from envelt.core.within.search import turn_rounds
 from samples import found, rows, table_of
 
 SEEDS = st.integers(0, 10_000)
@@ -82,6 +94,7 @@ def test_levels_over_units_have_the_effect_and_the_p_of_their_table():
     assert table.design_effect > 1.2
     assert made.p == pytest.approx(table.chi_square().p, rel=1e-9)
     assert made.value == pytest.approx(table.cramers_v().estimate, rel=1e-9)
+    assert made.effect == pytest.approx(table.design_effect, rel=1e-9)
     assert made.error_df == 49
     assert np.isinf(relation_of_levels(a, 2, b, 3, rows(a)).error_df)
 
@@ -159,7 +172,8 @@ def test_other_stands_last_in_every_order():
     ("level", "bend"),
     [
         ([0.2, 0.5, 0.8, 0.5, 0.2], True), ([0.8, 0.4, 0.1, 0.4, 0.8], True), ([0.78, 0.79, 0.8, 0.5, 0.1], False),
-        ([0.1, 0.5, 0.8, 0.79, 0.78], False), ([-0.9, -0.4, -0.1, -0.45, -0.85], True), ([1, 2, 3, 4, 5], False),
+        ([0.1, 0.5, 0.8, 0.79, 0.78], False), ([-0.9, -0.4, -0.1, -0.45, -0.85], True),
+        ([190, 195, 200, 120, 20], False),
     ],
 )  # fmt: skip
 def test_a_bend_goes_down_or_up_on_both_sides(level, bend):
@@ -285,3 +299,94 @@ def test_more_than_six_columns_that_say_the_same_are_counted_and_the_levels_are_
     told = found(made, "turns-round", "relations")
     assert told
     assert "The levels make" not in told[0].statement
+
+
+# --- what a change on purpose once slipped through --------------------------------------------------------
+
+
+def test_a_ratio_is_as_wide_as_its_share_of_the_variance_is_unsure():
+    f, df, n, error = 6.0, (3.0, 96.0), 100, 0.09
+    share = df[0] * f / (df[0] * f + df[1])  # eta squared
+    half = stats.t.ppf(0.975, 20) * error
+    low, high = explained_share(0.35, f, df, n, 1.0, ratio=True, confidence=0.95, error=error, error_df=20.0)
+    assert (low, high) == pytest.approx(ratio_within(0.35, share, half), rel=1e-9)
+    assert low < 0.2 < 0.45 < high
+
+
+def test_the_odds_over_all_rows_beside_those_within_groups_are_of_the_table_of_both():
+    r = np.random.default_rng(11)
+    unit = np.repeat(np.arange(60), 6)
+    group, side = r.integers(0, 3, 360), r.integers(0, 2, 360)
+    event = (r.normal(size=60)[unit] + 0.6 * side + r.normal(size=360) > 0.5).astype(np.int64)
+    sampling = Sampling.of_units(unit)
+    cells = np.zeros((3, 2, 2), np.int64)
+    np.add.at(cells, (group, side, event), 1)
+    made = stratified_rates(cells, group * 4 + side * 2 + event, sampling)
+    whole = Crossing.of(side, event, (2, 2), sampling).two_by_two()
+    assert made["odds_ratio"].crude == pytest.approx(whole["odds_ratio"], rel=1e-9)
+    assert made["risk_difference"].crude.estimate == pytest.approx(whole["risk_difference"].estimate, rel=1e-9)
+
+
+def test_of_many_levels_a_panel_joins_the_rare_and_counts_none_that_is_missing():
+    codes = np.repeat(np.arange(-1, 12), 20 - np.arange(13))
+    side = Side("place", "nominal", "levels", None, codes, 12, False, tuple("abcdefghijkl"))
+    of, labels = levels_of_panel(side)
+    assert (of == -1).sum() == (codes == -1).sum()
+    assert labels[-1] == "other"
+    assert (of == len(labels) - 1).sum() == sum(20 - 1 - k for k in range(len(labels) - 1, 12))
+
+
+def test_thirty_levels_are_set_against_the_largest_and_one_used_column_is_no_table():
+    r = np.random.default_rng(12)
+    frame = pd.DataFrame({"place": [f"p{k:02d}" for k in r.integers(0, 40, 4000)], "y": r.normal(size=4000)})
+    frame["side"] = r.choice(["left", "right"], 4000)
+    view = Study(frame, outcome="y").against("place", by="side")
+    assert len(view.pooled) == 30
+    table = Study(frame, outcome="y").contingency("place", "side")._answers.tables[0]
+    assert replace(table, counts=np.array([[3, 0], [4, 0], [0, 0]]))._filled == (2, 1)
+
+
+def test_copies_are_told_once_and_what_becomes_of_relations_the_surest_first():
+    r = np.random.default_rng(13)
+    frame = pd.DataFrame({"a": r.normal(size=300), "z": r.normal(size=300)})
+    frame["b"] = frame["a"]
+    assert found(frame, "same-column")
+    assert found(frame, "say-nearly-the-same", "relations") == []
+    n = 3000
+    by = r.integers(0, 3, n)
+    columns, y = [Coarse("by", by, ("l", "m", "h"), True)], 2.0 * by
+    for k, (slope, name) in enumerate(((0.9, "p"), (0.5, "q"), (1.4, "s"))):
+        x = (by + r.normal(0, 0.8, n) > 1.2).astype(np.int64)
+        y = y - slope * x
+        columns.append(Coarse(name, x, ("no", "yes"), False))
+        assert k < 3
+    turns = turn_rounds(columns, NumericOutcome("y", y + r.normal(0, 0.5, n)), rows(y))
+    sure = [abs(z_of(t.inside)) for t in turns]
+    assert len(sure) > 1
+    assert sure == sorted(sure, reverse=True)
+
+
+def test_where_nothing_is_unsure_no_share_is_held_out_and_two_rows_have_an_interval():
+    target = NumberTarget(np.zeros(200), np.zeros(200, np.int64))
+    folds = deal(hash_blocks(np.arange(200), 0), target.load, 0)
+    made = held_out([number_cells(np.arange(200.0), target, folds)] * 2, target, folds, rows(np.zeros(200)))
+    assert len(made) == 2
+    assert np.isnan([m.share for m in made]).all()
+    x, y = np.array([1.0, 4.5]), np.array([2.0, 3.0, 5.0, 6.0, 7.0])
+    above = np.array([np.mean(v < y) for v in x]), np.array([np.mean(x < v) for v in y])
+    theta = above[0].mean()
+    share = np.array([above[0].var(ddof=1) / 2, above[1].var(ddof=1) / 5])
+    df = share.sum() ** 2 / (share[0] ** 2 / 1 + share[1] ** 2 / 4)
+    half = stats.t.ppf(0.975, df) * np.sqrt(share.sum()) / (theta * (1 - theta))
+    ends = np.log(theta / (1 - theta)) + np.array([-half, half])
+    assert superiority_of(rank_pair(x, y)) == pytest.approx((theta, *(1 / (1 + np.exp(-ends)))), rel=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("x", "y"), [([1, 2, 3], [1, 1, 2]), ([1, 1, 2, 3], [1, 2, 2, 3]), ([1, 2, 3, 4, 5], [1, 1, 2, 2, 3])]
+)
+def test_ties_widen_kendalls_error_as_all_orders_of_them_say(x, y):
+    x, y = np.array(x, float), np.array(y, float)
+    n = len(x)
+    of_b = np.var([stats.kendalltau(x, p).statistic for p in permutations(y)])
+    assert tied_error(x, y) == pytest.approx(np.sqrt(of_b / (2 * (2 * n + 5) / (9 * n * (n - 1)))), rel=1e-9)
