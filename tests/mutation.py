@@ -28,18 +28,17 @@ from queue import Queue
 from typing import Any
 
 ROOT = Path(__file__).parents[1]
-WHOLE = ("formulas", "written_out", "invariances")
-WHOLE = ("formulas", "written_out", "invariances")
+WHOLE = ("formulas", "written_out", "invariances", "seldom")
 STATS = (
     *WHOLE, "statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against",
     "contingency", "relations",
 )  # fmt: skip
 ROOMS = {
     "core/stats": STATS,
-    "core/relations": (*WHOLE, "relations", "relations_whole", "relations_shown", "panels", "units"),
+    "core/relations": (*WHOLE, "relations", "relations_whole", "relations_shown", "panels", "units", "careful"),
     "core/contingency": (*WHOLE, "contingency", "within", "tables", "mended"),
-    "core/against": (*WHOLE, "against", "within", "mended", "panels", "units"),
-    "core/within": (*WHOLE, "within", "contingency", "against", "relations", "mended", "units"),
+    "core/against": (*WHOLE, "against", "within", "mended", "panels", "units", "careful"),
+    "core/within": (*WHOLE, "within", "contingency", "against", "relations", "mended", "units", "careful"),
     "core/rank": (*WHOLE, "mended", "held_out", "tables", "study", "rows_and_outcomes"),
     "core/embed/quality.py": ("formulas", "embed"),
     "prepare": ("operations", "formulas", "preparation", "rows_and_outcomes", "reading"),
