@@ -106,8 +106,8 @@ def test_crossed_factors_are_said_and_chance_makes_none(a, b, c, each, seed):
         assert made.evidence == {"combinations": len(even), "filled": len(even), "each": each, "rows": len(frame)}
         gone = frame.iloc[: int(0.9 * len(frame))] if each == 1 and len(even) >= 60 else frame
         assert found(gone, "by-design")
-    drawn = frame.apply(lambda column: r.permutation(column))
-    assert not found(drawn, "by-design")
+    drawn = frame.apply(lambda column: r.permutation(column))  # each by itself is as even as it was
+    assert not [f for f in found(drawn, "by-design") if len(f.columns) > 1]
 
 
 def test_cases_picked_to_match_are_said_once_with_all_that_is_the_same_in_a_set():
@@ -286,3 +286,19 @@ def test_all_that_was_joined_from_the_outcome_is_left_out_of_a_proposal():
     assert made.advice.startswith("Leave them out")
     dropped = {c for o in Study(frame, outcome="fed").preparation() if o.name == "drop" for c in o.columns}
     assert {"sweet", "wet", "cheap"} <= dropped
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(0, 10_000), st.lists(st.integers(4, 40), min_size=3, max_size=6))
+def test_levels_made_even_within_another_column_are_said_and_even_ones_by_chance_are_not(seed, sizes):
+    r = np.random.default_rng(seed)
+    place = np.repeat([f"p{k}" for k in range(len(sizes))], 2 * np.array(sizes))
+    frame = pd.DataFrame({"place": place, "x": r.normal(size=len(place))})
+    even = frame.assign(team=np.concatenate([r.permutation(np.tile(["red", "blue"], n)) for n in sizes]))
+    chance = np.prod([stats.binom.pmf(n, 2 * n, 0.5) for n in sizes])
+    over_all = stats.binom.pmf(sum(sizes), 2 * sum(sizes), 0.5)
+    # two columns may be it, within nothing or the other
+    said = min(chance / over_all, over_all) < 0.001 / 4
+    assert bool([f for f in found(even, "by-design") if f.columns[0] == "team"]) == said
+    free = frame.assign(team=r.choice(["red", "blue"], len(place)))
+    assert [f for f in found(free, "by-design") if f.columns[0] == "team"] == []

@@ -72,7 +72,8 @@ FINDINGS: dict[str, Entry] = {
         "outcome's order; by its name it is a span beside what ended it, or the reverse; or by its name "
         f"(height_6m, girth97) it was taken after it, or with it and goes with it at {T.SAME_TIME:g} or more"),
     "by-design": Entry("note, caution", "inventory",
-        "every combination of some columns occurs equally often, more evenly than chance would have it; caution where "
+        "every combination of some columns occurs equally often, more evenly than chance would have it, or the levels "
+        "of one, over all rows or in each level of another; caution where "
         "the classes of the outcome have the same shares at each value of a column: cases were picked to match"),
     "shared-values": Entry("caution", "inventory",
         "rows come in groups that share the values of several numbers, and no column names the groups"),

@@ -293,8 +293,8 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
 
     Planted: none found where ten bees or more groom; a calm of 12 beside grades from 1 to 7; shares of brood above 1; a
     month and a weekday read off the date; combs of two makes with no size between; cover that is none or all; moved
-    hives that have it more often in the open only; dry and wet, never both. The clean twin has the same columns, drawn
-    evenly.
+    hives that have it more often in the open only; dry and wet, never both; two teams with as many hives each of
+    every keeper. The clean twin has the same columns, drawn evenly.
     """
     r = np.random.default_rng(SEED + 13)
     n = 900
@@ -308,7 +308,11 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
     month, weekday = r.integers(1, 13, n), r.choice(["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"], n)
     moved, stand = r.random(n) < 0.5, r.choice(["oak", "lime", "pine", "open"], n)
     dry, wet = r.random(n) < 0.4, r.random(n) < 0.35
+    keepers = ["Ada", "Bo", "Cy", "Dot", "Eve", "Flo", "Gus", "Hal", "Ivy"]
+    team, keeper = r.choice(["red", "blue"], n), r.choice(keepers, n)
     if planted:
+        keeper = np.repeat(keepers, [110, 74, 96, 120, 88, 102, 68, 130, 112])[r.permutation(n)]
+        team[np.argsort(keeper, kind="stable")] = np.tile(["red", "blue"], n // 2)
         rate = np.where(moved & (stand == "open"), 2.4 * rate, rate)
         wet &= ~dry
         calm[417] = 12
@@ -320,7 +324,7 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
         {
             "seen": seen.strftime("%Y-%m-%d"), "month": month, "weekday": weekday, "grooming": grooming, "calm": calm,
             "brood_share": brood, "comb_mm": comb.round(1), "cover": cover, "moved": np.where(moved, "yes", "no"),
-            "stand": stand, "dry": dry.astype(int), "wet": wet.astype(int),
+            "stand": stand, "team": team, "keeper": keeper, "dry": dry.astype(int), "wet": wet.astype(int),
             "found": np.where(r.random(n) < rate, "yes", "no"),
         }
     )  # fmt: skip

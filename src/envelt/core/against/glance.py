@@ -31,6 +31,7 @@ from ..within.search import TurnSearch
 from .by_class import rates_along, shape_of_rates
 from .by_number import shape_of_means
 from .none_there import joined_nones, none_at
+from .shape import joined_curves
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -165,7 +166,9 @@ def _few_curves(found: list[Finding]) -> tuple[Finding, ...]:
     """Return what was found of candidates, of curves those that a line misses most, of stretches the surest."""
     curves = sorted((f for f in found if f.code == "curved-relation"), key=lambda f: -f.evidence["gain"])
     none = joined_nones([f for f in found if f.code == "step-to-none"])
-    return (*(f for f in found if f.code not in ("curved-relation", "step-to-none")), *none, *curves[:MOST_CURVES])
+    loud = joined_curves([f for f in curves if f.weight != "note"])
+    curves = [*loud, *(f for f in curves if f.weight == "note")][:MOST_CURVES]
+    return (*(f for f in found if f.code not in ("curved-relation", "step-to-none")), *none, *curves)
 
 
 def _glimpse(

@@ -26,6 +26,8 @@ Codes = NDArray[np.int64]
 
 MOST_AXES = 12
 """Columns of which combinations are tried, the most even first."""
+MOST_WITHIN = 40
+"""Columns within whose levels another may have been made even."""
 MANY_ROWS, FEW_AXES = 20_000, 6
 """Of so many rows fewer are tried: half a second."""
 MOST_COUNTS = 3
@@ -71,7 +73,60 @@ def crossed_findings(table: Table, outcome: Outcome | None, counted: bool) -> li
     if crossed is not None:
         asked = [] if counted or crossed.each > 1 else _counted(table, crossed)
         found = [*asked, *([_designed(crossed, len(table))] if crossed.sure else [])]
-    return [*found, *_matched(table, outcome)]
+    told = {c for f in found if f.code == "by-design" for c in f.columns}
+    return [*found, *_matched(table, outcome), *_evened(table, told)]
+
+
+def _evened(table: Table, told: set[str]) -> list[Finding]:
+    """Find columns whose levels have exactly equal numbers of rows, over all or within each level of another column.
+
+    The chance of that is the product over the levels of n! / ((n / k)!)^k / k^n, of n rows there and k levels; within
+    another column over that of all rows, since what is even over all is so the sooner within.
+    """
+    columns = {c.name: c for c in table if isinstance(c, CategoryColumn) and c.kind in ("binary", "nominal", "ordinal")}
+    columns = {n: c for n, c in columns.items() if not c.missing.any() and c.distinct <= T.MANY_LEVELS}
+    codes = {n: _renumbered(c.codes.astype(np.int64)) for n, c in columns.items() if not _of_a_calendar(c)}
+    few = [n for n in codes if columns[n].distinct <= T.EVENED_LEVELS and n not in told][:MOST_AXES]
+    found = []
+    for name in few:
+        counts = np.bincount(codes[name])
+        if counts.min() < counts.max():
+            continue  # uneven over all: so it is within some level
+        others = [other for other in codes if other != name][:MOST_WITHIN]
+        over_all = _chance_of_even(codes[name], None)
+        tried: list[tuple[float, str | None]] = [(over_all, None)]
+        # that they are even over all makes it likelier within, so it counts once
+        tried += [(_chance_of_even(codes[name], codes[o]) / max(over_all, 1e-300), o) for o in others]
+        chance, within = min(tried, key=lambda c: c[0])
+        if chance < T.EVENED_P / (len(few) * len(tried)):
+            found.append(_said_even(columns[name], within, len(table)))
+    return found[:2]
+
+
+def _chance_of_even(codes: Codes, groups: Codes | None) -> float:
+    """Return the chance that all levels have as many rows in every group, in which they have; 1 where they have not."""
+    levels = int(codes.max()) + 1
+    groups = np.zeros(len(codes), np.int64) if groups is None else groups
+    cells = np.bincount(groups * levels + codes, minlength=levels * (int(groups.max()) + 1)).reshape(-1, levels)
+    if (cells.min(axis=1) < cells.max(axis=1)).any():
+        return 1.0
+    n = cells.sum(axis=1).astype(float)
+    logs = special.gammaln(n + 1) - levels * special.gammaln(n / levels + 1) - n * np.log(levels)
+    return float(np.exp(logs.sum()))
+
+
+def _said_even(c: CategoryColumn, within: str | None, rows: int) -> Finding:
+    where = "" if within is None else f" in each level of {marked(within)}"
+    return Finding(
+        "by-design",
+        "note",
+        (c.name, *(() if within is None else (within,))),
+        f"The {c.distinct} levels of {marked(c.name)} have just as many rows as each other{where}, in "
+        f"{plural(rows, 'row')}: somebody made it so.",
+        f"How often a level of {marked(c.name)} occurs says nothing; what goes along it was not brought about by "
+        f"{'who is where' if within is None else marked(within)}, so rates can be compared as they are.",
+        {"rows": rows, "within": within},
+    )
 
 
 def crossing_of(table: Table) -> Crossed | None:

@@ -39,6 +39,7 @@ def rare_findings(table: Table, outcome: str | None) -> list[Finding]:
     for c in table:
         levels = None if c.name == outcome else _levels(c)
         if levels is None:
+            found += [] if c.name == outcome else _names(c)
             continue
         present = int(levels.rows.sum())
         rare = np.flatnonzero(levels.rows < min(T.RARE_ROWS, T.RARE_SHARE * present))
@@ -63,6 +64,17 @@ def _levels(c: Column) -> _Levels | None:
         return None
     unique, rows = np.unique(values, return_counts=True)
     return _Levels(c.name, [number_label(v) for v in unique], rows.astype(np.int64))
+
+
+def _names(c: Column) -> list[Finding]:
+    """Count the names, as of places, that have few rows, where many do: of them alone no rate can be had."""
+    if not isinstance(c, CategoryColumn) or c.kind != "nominal":
+        return []
+    rows = c.counts[c.counts > 0].astype(np.int64)
+    few = np.count_nonzero(rows < T.FEW_ROWS)
+    if few < T.FEW_NAMES * len(rows) or rows.sum() < T.ROWS_A_NAME * len(rows):
+        return []
+    return [_many(_Levels(c.name, [], rows), int(rows.sum()))]
 
 
 def _many(levels: _Levels, present: int) -> Finding:
