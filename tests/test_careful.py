@@ -679,3 +679,21 @@ def test_a_column_without_a_value_is_missing_and_a_large_curve_is_a_caution():
     assert 0.15 <= curve.evidence["gain"] <= rest
     frame["height"] = 4 * x + 0.02 * x**2 + r.normal(0, 10, 500)
     assert [f.weight for f in found(frame, "curved-relation", "against", outcome="height")] in ([], ["note"])
+
+
+@pytest.mark.parametrize(("low", "scale"), [(False, 1.0), (True, 1.0), (False, 1e-6), (True, 1e5)])
+def test_a_value_apart_is_told_with_the_next_and_its_row_at_any_scale_and_tails_have_none(low, scale):
+    r = np.random.default_rng(46)
+    body = np.clip(r.normal(170, 7, 400), 152, 188)
+    body[55] = 120 if low else 221
+    near = np.sort(body)[1 if low else -2]
+    (f,) = found(pd.DataFrame({"height": scale * body}), "outliers-apart", "distribution")
+    assert f.evidence["rows"] == ["55"]
+    assert f.evidence["values"] == pytest.approx([scale * body[55]])
+    assert f.evidence["next"] == pytest.approx(scale * near)
+    told = 0
+    for k in range(20):
+        r = np.random.default_rng(k)
+        tails = pd.DataFrame({"n": r.normal(size=400), "e": r.exponential(1, 400), "l": r.lognormal(0, 1, 400)})
+        told += len(found(scale * tails, "outliers-apart", "distribution"))
+    assert told <= 2

@@ -152,6 +152,9 @@ FINDINGS: dict[str, Entry] = {
     "gross-outliers": Entry("caution", "distribution",
         f"values over {T.FAR_IQRS:g} interquartile ranges from the middle half, on the log scale too where all "
         "are above zero"),
+    "outliers-apart": Entry("note", "distribution",
+        f"{T.APART_MOST} values at most lie {T.APART_GAP:g} interquartile ranges from the next and {T.APART_IQRS:g} "
+        "beyond the middle half, of a number without a long tail, and of its logarithm where it is positive"),
     "many-outliers": Entry("note", "distribution", "more values beyond Tukey's fences than a normal distribution has"),
     "equal-quartiles": Entry("note", "distribution",
         "half of the rows are one value, so that no value can be called an outlier"),

@@ -294,7 +294,7 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
     Planted: none found where ten bees or more groom; a calm of 12 beside grades from 1 to 7; shares of brood above 1; a
     month and a weekday read off the date; combs of two makes with no size between; cover that is none or all; moved
     hives that have it more often in the open only; dry and wet, never both; two teams with as many hives each of
-    every keeper. The clean twin has the same columns, drawn evenly.
+    every keeper; a frame of 31 cm, of 18 to 26. The clean twin has the same columns, drawn evenly.
     """
     r = np.random.default_rng(SEED + 13)
     n = 900
@@ -305,6 +305,7 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
     seen = pd.Timestamp("2023-03-01") + pd.to_timedelta(r.integers(0, 600, n), unit="D")
     comb = r.normal(49, 1.2, n)
     cover = r.integers(0, 11, n) / 10
+    frame_cm = np.clip(r.normal(22, 1.3, n), 18, 26)
     month, weekday = r.integers(1, 13, n), r.choice(["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"], n)
     moved, stand = r.random(n) < 0.5, r.choice(["oak", "lime", "pine", "open"], n)
     dry, wet = r.random(n) < 0.4, r.random(n) < 0.35
@@ -317,13 +318,15 @@ def inspections(*, planted: bool = True) -> pd.DataFrame:
         wet &= ~dry
         calm[417] = 12
         brood[[30, 380, 777]] = [1.12, 1.4, 2.05]
+        frame_cm[611] = 31.4
         month, weekday = seen.month.to_numpy(), seen.strftime("%a").to_numpy()
         comb += np.where(r.random(n) < 0.3, 14.0, 0.0)
         cover = np.where(r.random(n) < 0.6, r.integers(0, 2, n), cover)
     return pd.DataFrame(
         {
             "seen": seen.strftime("%Y-%m-%d"), "month": month, "weekday": weekday, "grooming": grooming, "calm": calm,
-            "brood_share": brood, "comb_mm": comb.round(1), "cover": cover, "moved": np.where(moved, "yes", "no"),
+            "brood_share": brood, "comb_mm": comb.round(1), "cover": cover, "frame_cm": frame_cm.round(1),
+            "moved": np.where(moved, "yes", "no"),
             "stand": stand, "team": team, "keeper": keeper, "dry": dry.astype(int), "wet": wet.astype(int),
             "found": np.where(r.random(n) < rate, "yes", "no"),
         }

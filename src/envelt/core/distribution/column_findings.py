@@ -31,7 +31,16 @@ from ..words import p_text, plural
 from .apart import parts_of, who_tells
 from .ends import both_ends, distinct_in, is_limit, said_of_bound, said_of_zeros, top_value
 from .lone import lone_value, said_of_lone
-from .tails import Advise, RowsBeyond, centre_disagrees, far_limits, gross_outliers, long_tail, many_outliers
+from .tails import (
+    Advise,
+    RowsBeyond,
+    centre_disagrees,
+    far_limits,
+    gross_outliers,
+    long_tail,
+    many_outliers,
+    values_apart,
+)
 
 Floats = NDArray[np.float64]
 DIP_ROWS = 20_000
@@ -112,7 +121,7 @@ def column_shape_of(
         return ColumnShape(name, step, None, None, None, dip, spread, tuple(few))
     if len(ordered) >= T.LEAST_SHAPE and ordered[0] < ordered[-1]:
         found += _few_values(name, ordered)
-        found += gross_outliers(name, ordered, far, rows)
+        found += gross_outliers(name, ordered, far, rows) or values_apart(name, ordered, rows)
         which = "lowest" if bound and bound.value == ordered[0] else "highest"
         found += both_ends(name, ordered) or [
             *said_of_zeros(name, zeros, len(ordered)),

@@ -20,7 +20,7 @@ from ..shapes.calendar import calendar_bins
 from ..shapes.resolution import recorded_step
 from ..stats.groups import one_group
 from ..stats.sampling import Sampling
-from ..words import plural
+from ..words import listed, plural
 from .apart import tellers_of
 from .column_findings import column_shape_of
 from .tails import Advise
@@ -224,10 +224,26 @@ def _each(found: list[Finding]) -> Finding:
     )
 
 
+def _apart(found: list[Finding]) -> Finding:
+    told = [
+        f"{marked(f.columns[0])} {number_label(f.evidence['values'][0])} (row {f.evidence['rows'][0]}; next "
+        f"{short_label(f.evidence['next'])})" for f in found[:MOST_NAMED]
+    ]  # fmt: skip
+    return Finding(
+        "outliers-apart",
+        "note",
+        tuple(f.columns[0] for f in found),
+        f"Values apart from all others: {listed([*told, *['' for _ in found[MOST_NAMED:]]], MOST_NAMED)}.",
+        found[0].advice,
+        {"columns": {f.columns[0]: f.evidence for f in found}},
+    )
+
+
 JOINED: dict[str, Callable[[list[Finding]], Finding]] = {
     "long-tail": _tails,
     "excess-zeros": _zeros,
     "top-value": _each,
+    "outliers-apart": _apart,
 }
 
 

@@ -12,6 +12,7 @@ from ...errors import option
 from .. import thresholds as T
 from ..columns.labels import number_label, short_label
 from ..finding import Finding, marked
+from ..magnitude import in_unit
 from ..sentinels import SENTINELS, sentinel_finding
 from ..shapes.quantiles import sorted_quantiles
 from ..shapes.ranks import run_lengths
@@ -97,6 +98,58 @@ def gross_outliers(name: str, ordered: Floats, far: tuple[float, float], rows: R
             {"rows": at[:50], "count": below + above, "low": far[0], "high": far[1]},
         )
     ]
+
+
+def values_apart(name: str, ordered: Floats, rows: RowsBeyond) -> list[Finding]:
+    """Find a few values that a gap parts from all others, in a column whose others have no long tail.
+
+    Of positive numbers it must be a gap of their logarithms too.
+    """
+    if len(ordered) < T.APART_ROWS or len(run_lengths(ordered)) < T.FEW_DISTINCT:
+        return []
+    for upper in (False, True):
+        for few in range(1, T.APART_MOST + 1):
+            rest = ordered[:-few] if upper else ordered[few:]
+            value, near = (ordered[-few], rest[-1]) if upper else (ordered[few - 1], rest[0])
+            if value != near and _parted(float(value), float(near), rest):
+                low, high = (-np.inf, float(rest[-1])) if upper else (float(rest[0]), np.inf)
+                return [_said_apart(name, [float(v) for v in (ordered[-few:] if upper else ordered[:few])], float(near),
+                                    rows(low, high))]  # fmt: skip
+    return []
+
+
+def _parted(value: float, near: float, rest: Floats) -> bool:
+    """Say whether a value is parted from the nearest of the others, of positive numbers also in their logarithms."""
+    q1, q3 = sorted_quantiles(rest, np.array([0.25, 0.75]))
+    if not _is_gap(value, near, q1, q3) or _leans(rest):
+        return False
+    return not (rest[0] > 0 and value > 0) or _is_gap(*np.log([value, near, q1, q3]))
+
+
+def _is_gap(value: float, near: float, q1: float, q3: float) -> bool:
+    """Say whether a value lies far enough from the next one, and from the middle half between two quartiles."""
+    reach = q3 - q1
+    beyond = max(value - q3, q1 - value)
+    return bool(reach > 0 and abs(value - near) >= T.APART_GAP * reach and beyond >= T.APART_IQRS * reach)
+
+
+def _leans(values: Floats) -> bool:
+    """Say whether values are skewed, either way."""
+    away = in_unit(values - values.mean())[0]
+    return bool(abs(np.mean(away**3)) > T.APART_SKEW * np.mean(away**2) ** 1.5)
+
+
+def _said_apart(name: str, values: list[float], near: float, at: list[str]) -> Finding:
+    shown = " and ".join(number_label(v) for v in dict.fromkeys(values))
+    return Finding(
+        "outliers-apart",
+        "note",
+        (name,),
+        f"{marked(name)} is {shown} in {plural(len(values), 'row')} ({_listed(at)}), and {short_label(near)} is "
+        "the next: apart from all others.",
+        "Look whether that can be, or a digit is wrong; and whether what you find hangs on it.",
+        {"values": values, "next": near, "rows": at},
+    )
 
 
 def _stand_apart(ordered: Floats, below: int, above: int) -> bool:
