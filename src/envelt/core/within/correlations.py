@@ -14,7 +14,7 @@ from ..finding import Finding, marked
 from ..magnitude import in_unit
 from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
-from ..words import plural
+from ..words import listed, plural
 from .rule import ENDS, VANISHES, Demands, Relation, becomes
 
 Floats = NDArray[np.float64]
@@ -134,4 +134,4 @@ def correlation_findings(seen: list[Correlated], outcome: str | None) -> list[Fi
 
 
 def _listed(names: list[str]) -> str:
-    return ", ".join(map(marked, names[:4])) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+    return listed([marked(n) for n in names])

@@ -12,7 +12,7 @@ from ...finding import Finding, marked
 from ...stats.crossing import Crossing
 from ...stats.groups import GroupedRows, rank_test
 from ...stats.sampling import Sampling
-from ...words import p_text, plural
+from ...words import listed, p_text, plural
 
 Mask = NDArray[np.bool_]
 
@@ -96,13 +96,14 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
         left = [n for n in left if n not in group]
         columns = (first, *group)
         both = int(np.logical_and.reduce([masks[n] for n in columns]).sum())
-        shown = ", ".join(map(marked, columns[:4])) + (f" and {len(columns) - 4} more" if len(columns) > 4 else "")
+        alone = max(counts[n] for n in columns) - both
+        but = f", up to {alone} more of one alone" if alone else ""
         found.append(
             Finding(
                 "missing-together",
                 "note",
                 columns,
-                f"{shown} go missing on the same rows ({plural(both, 'row')}).",
+                f"{listed([marked(n) for n in columns])} go missing on the same rows ({plural(both, 'row')}{but}).",
                 "They share one cause: treat them as one, and consider one column that says whether they are there.",
                 {"rows": both, "missing": {n: counts[n] for n in columns}},
             )
@@ -111,12 +112,16 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
 
 
 def _overlap(a: Mask, b: Mask) -> float:
+    """Return in which share of the rows where either is missing both are; nothing where chance has them so too."""
     step = max(1, len(a) // T.SCREEN_GAPS)
     some, other = a[::step], b[::step]
     if 2 * np.count_nonzero(some & other) < np.count_nonzero(some | other):
         return 0.0
     either = np.count_nonzero(a | b)
-    return np.count_nonzero(a & b) / either if either else 0.0
+    share = np.count_nonzero(a & b) / either if either else 0.0
+    p, q = a.mean(), b.mean()
+    by_chance = p * q / (p + q - p * q) if either else 0.0  # large where nearly all is missing
+    return share if 2 * share >= 1 + by_chance else 0.0
 
 
 def missing_follows(name: str, missing: Mask, outcome: Outcome, sampling: Sampling, looks: int) -> list[Finding]:

@@ -9,7 +9,7 @@ from ... import thresholds as T
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...columns.times import counts_on, is_time
 from ...finding import Finding, marked
-from ...words import plural
+from ...words import listed, plural
 
 Mask = NDArray[np.bool_]
 
@@ -67,7 +67,7 @@ def _codes(c: Column) -> NDArray[np.int64] | None:
 
 def _said(names: list[str], sizes: tuple[int, int, int], rows: int) -> Finding:
     blocks, usual, many = sizes
-    shown = ", ".join(map(marked, names[:4])) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+    shown = listed([marked(n) for n in names])
     return Finding(
         "unnamed-unit",
         "caution",
