@@ -60,8 +60,10 @@ def none_beyond(name: str, outcome: tuple[str, str], values: Floats, event: Mask
         for upper in (False, True):
             beyond = x[x > otherwise.max()] if upper else x[x < otherwise.min()]
             rest = count / (n - len(beyond))
-            if len(beyond) < T.FEW_ROWS or _parts_all(rest, n - len(beyond), events, n):
+            if len(beyond) < T.FEW_ROWS:
                 continue
+            if _parts_all(rest, n - len(beyond), events, n):
+                return []
             inner = float(beyond.min() if upper else beyond.max())
             found = _Stretch(len(beyond) * rest / effect, len(beyond), rest, upper, inner, none)
             best = found if best is None else max(best, found)
