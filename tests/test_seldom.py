@@ -16,6 +16,7 @@ from envelt.core.columns.coarse import Coarse
 from envelt.core.columns.outcome import NumericOutcome
 from envelt.core.contingency.crosstab import row_order
 from envelt.core.embed import quality
+from envelt.core.estimate import Estimate
 from envelt.core.relations.findings import _beyond_a_gap
 from envelt.core.relations.mixed import cramers_v as relation_of_levels
 from envelt.core.relations.panels import _levels as levels_of_panel
@@ -37,6 +38,7 @@ from envelt.core.stats.rates import rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.targets import NumberTarget
 from envelt.core.within.correlations import correlations_within
+from envelt.core.within.groups import _clear
 from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each, z_of
 from envelt.core.within.search import turn_rounds
 from envelt.errors import EnveltError
@@ -491,3 +493,22 @@ def test_the_larger_change_within_levels_is_told_of_a_pair():
     for order in ([("near", near, 3), ("far", far, 3)], [("far", far, 3), ("near", near, 3)]):
         for told in correlations_within(numbers, order, rows(u)):
             assert told.by == "far"
+
+
+def test_an_interval_that_holds_nothing_is_clear_on_neither_side():
+    assert [_clear(Estimate(0.0, *ends), 1.0) for ends in ((1.1, 2), (0.2, 0.9), (0.5, 1.5), (1.0, 2), (0.5, 1.0))] == [
+        1, -1, 0, 0, 0,
+    ]  # fmt: skip
+
+
+def test_what_is_told_both_ways_round_is_told_once():
+    r = np.random.default_rng(26)
+    n = 2400
+    side, slope, mood = (r.choice(of, n) for of in (["left", "right"], ["up", "down"], ["calm", "wild", "mild"]))
+    y = 1.2 * np.where(side == "left", 1, -1) * np.where(slope == "up", 1, -1)
+    y = y + 1.5 * ((side == "left") & (mood == "wild")) + r.normal(size=n)
+    frame = pd.DataFrame({"side": side, "slope": slope, "mood": mood, "y": y})
+    told = found(frame, "turns-between-groups", "against", outcome="y")
+    assert [set(f.columns) for f in told].count({"side", "slope", "y"}) == 1
+    codes = {f.code for f in Study(frame, outcome="y").against().findings}
+    assert "turns-between-groups" in codes

@@ -62,8 +62,10 @@ def test_what_a_group_lost_with_its_mean_is_given_back_to_each_unit():
         assert made[k] == pytest.approx(y[own].sum() / np.sqrt(1 - share))
 
 
-def test_the_slope_within_groups_without_each_unit_is_fitted_anew():
+@pytest.mark.parametrize("alone", [False, True])
+def test_the_slope_within_groups_without_each_unit_is_fitted_anew(alone):
     r, group, _, y = clustered(2)
+    group = np.where(alone & (UNITS == 0), 4, group)  # a unit that is a group by itself goes with it
     x = r.gamma(2, 1, 320) + group
     y = y + 0.3 * x + group
 
