@@ -697,3 +697,29 @@ def test_a_value_apart_is_told_with_the_next_and_its_row_at_any_scale_and_tails_
         tails = pd.DataFrame({"n": r.normal(size=400), "e": r.exponential(1, 400), "l": r.lognormal(0, 1, 400)})
         told += len(found(scale * tails, "outliers-apart", "distribution"))
     assert told <= 2
+
+
+def test_an_identifier_whose_first_part_was_given_with_the_outcome_is_told_and_numbers_at_random_are_not():
+    r = np.random.default_rng(47)
+    n = 400
+    kind = r.choice(["carnica", "ligustica"], n, p=[0.6, 0.4])
+    size = np.where(kind == "carnica", r.choice(["877", "602"], n), "1142")
+    tag = [f"{s}-{k}" for s, k in zip(size, r.choice(100_000, n, replace=False), strict=True)]
+    frame = pd.DataFrame({"tag": tag, "x": r.normal(size=n), "kind": kind})
+    (f,) = found(frame, "known-later", outcome="kind")
+    assert f.evidence["right"] == 1
+    assert "1142" in f.statement
+    assert found(frame.assign(kind=r.permutation(kind)), "known-later", outcome="kind") == []
+    plain = frame.assign(tag=[f"T{k:06d}" for k in r.choice(1_000_000, n, replace=False)])
+    assert found(plain, "known-later", outcome="kind") == []
+
+
+def test_a_copy_that_one_far_row_spoils_is_strong_by_its_ranks():
+    r = np.random.default_rng(48)
+    weight = np.round(r.normal(66, 12, 180))
+    told = weight + r.integers(-2, 3, 180)
+    weight[11] = 166
+    frame = pd.DataFrame({"told": told, "x": r.normal(size=180), "weight": weight})
+    (f,) = found(frame, "strong-candidate", "rank", outcome="weight")
+    assert f.columns[0] == "told"
+    assert Study(frame, outcome="weight").rank().table.loc["told", "held_out_share"] < 0.9

@@ -128,7 +128,8 @@ def _strength(outcome: Outcome, group: list[Candidate], code: str) -> Finding:
     said = marked(outcome.name)
     if len(group) == 1:
         area = f", area under the curve {best.auc:.3f}" if best.auc == best.auc else ""
-        range_ = f"{best.share:.0%} of the uncertainty about {said} on held-out rows ({best.low:.0%} to {best.high:.0%}"
+        high = min(best.high, 1.0)
+        range_ = f"{best.share:.0%} of the uncertainty about {said} on held-out rows ({best.low:.0%} to {high:.0%}"
         told, it = f"{marked(names[0])} alone removes {range_}{area}).", marked(names[0])
     else:
         more = f" and {len(names) - 3} more" if len(names) > 3 else ""

@@ -33,6 +33,8 @@ Codes = NDArray[np.int64]
 UNKNOWN = HeldOut(*(float("nan"),) * 4)
 A_BLOCK = 512
 """Columns counted before they are fitted, so that counts of many do not fill the memory."""
+RANKED_FIRST = 5_000
+"""Rows over which a candidate is ranked whose share is not large: one row far off spoils a share, and no rank."""
 
 
 @dataclass(frozen=True)
@@ -209,7 +211,8 @@ def _weighed(c: Candidate, column: Column, outcome: Outcome, sampling: Sampling)
     """
     h = c.held_out
     classes = isinstance(outcome, ClassOutcome)
-    if not h.share > (T.STRONG_CLASS if classes else T.STRONG_NUMBER):
+    strong = h.share > (T.STRONG_CLASS if classes else T.STRONG_NUMBER)
+    if not (strong or _squared_ranks(column, outcome, RANKED_FIRST) > T.STRONG_RANKS):
         return c
     if isinstance(column, CategoryColumn):
         tells_apart = len(column.levels) >= T.MANY_NAMES
@@ -225,11 +228,19 @@ def _shared_ranks(column: Column, outcome: Outcome, h: HeldOut) -> bool:
     """Say whether a candidate all but repeats a numeric outcome, by ranks: means of bins leave some of a copy over."""
     if column.numbers is None or not isinstance(outcome, NumericOutcome):
         return h.share > T.TOO_GOOD_NUMBER
-    both = ~(np.isnan(column.numbers) | np.isnan(outcome.values))
+    return _squared_ranks(column, outcome) > T.TOO_GOOD_NUMBER
+
+
+def _squared_ranks(column: Column, outcome: Outcome, most: int = 0) -> float:
+    """Return the squared rank correlation of two numbers, over an even choice of so many rows; 0 of others."""
+    if column.numbers is None or not isinstance(outcome, NumericOutcome):
+        return 0.0
+    step = max(1, len(column) // most) if most else 1
+    x, y = column.numbers[::step], outcome.values[::step]
+    both = ~(np.isnan(x) | np.isnan(y))
     if both.sum() < T.FEW_ROWS:
-        return False
-    rho = pearson_coefficient(ranks_of(column.numbers[both]), ranks_of(outcome.values[both]))
-    return rho**2 > T.TOO_GOOD_NUMBER
+        return 0.0
+    return float(np.nan_to_num(pearson_coefficient(ranks_of(x[both]), ranks_of(y[both])))) ** 2
 
 
 def _advised(c: Candidate) -> Candidate:

@@ -19,6 +19,7 @@ from ...shapes.ranks import ranks_of
 from ...stats.correlation import pearson_coefficient
 from ...stats.sampling import Sampling
 from ...words import plural
+from .prefix import first_part
 
 Mask = NDArray[np.bool_]
 
@@ -48,7 +49,7 @@ def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) ->
         if c.name == outcome.name or c.kind == "constant":
             continue
         of = [] if sides is None else _of_rows(c, outcome, sides)
-        found += of or _numbered(c, outcome)
+        found += of or _numbered(c, outcome) or first_part(c, outcome)
     found = found if len(found) <= T.MOST_GAPS_APART else [_joined(found, outcome.name)]
     return [*found, *_ended(table, outcome), *_taken_then(table, outcome)]
 
