@@ -303,8 +303,10 @@ def _in_one(each: _Each, least: float, by_chance: float) -> tuple[int, Estimate]
     others = np.delete(np.arange(len(each.z)), k)
     if abs(each.z[k]) < sure or each.rows[k] < T.TOGETHER_ROWS * each.rows.sum() or not each.error[others].min() > 0:
         return None
-    varies = float(np.average(each.variance[others], weights=each.rows[others]))
     weight = 1 / each.error[others] ** 2
+    if not 0 < weight.sum() < np.inf:
+        return None  # numbers whose squares are none
+    varies = float(np.average(each.variance[others], weights=each.rows[others]))
     rest, error = float(np.average(each.slope[others], weights=weight)), float(weight.sum() ** -0.5)
     apart = (each.slope[k] - rest) / np.hypot(each.error[k], error)
     large = abs(each.slope[k]) >= T.WITHIN_LARGE * least and abs(rest) <= T.WITHIN_LITTLE * abs(each.slope[k])
