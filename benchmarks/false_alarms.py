@@ -64,6 +64,9 @@ RELATIONS = {
     "unnamed-unit",
     "logarithm-of-units",
     "rests-on-rows",
+    "only-together",
+    "step-to-none",
+    "made-from-date",
 }
 OF_UNITS = {
     "more-together", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",

@@ -360,11 +360,10 @@ def test_copies_are_told_once_and_what_becomes_of_relations_the_surest_first():
     n = 3000
     by = r.integers(0, 3, n)
     columns, y = [Coarse("by", by, ("l", "m", "h"), True)], 2.0 * by
-    for k, (slope, name) in enumerate(((0.9, "p"), (0.5, "q"), (1.4, "s"))):
+    for slope, name in ((0.9, "p"), (0.5, "q"), (1.4, "s")):
         x = (by + r.normal(0, 0.8, n) > 1.2).astype(np.int64)
         y = y - slope * x
         columns.append(Coarse(name, x, ("no", "yes"), False))
-        assert k < 3
     turns = turn_rounds(columns, NumericOutcome("y", y + r.normal(0, 0.5, n)), rows(y))
     sure = [abs(z_of(t.inside)) for t in turns]
     assert len(sure) > 1
@@ -486,13 +485,12 @@ def test_groups_of_one_row_and_of_none_have_no_effect():
 
 def test_the_larger_change_within_levels_is_told_of_a_pair():
     r = np.random.default_rng(25)
-    near, far = r.integers(0, 3, 900), r.integers(0, 3, 900)
-    u = r.normal(size=900) + 1.1 * near + 1.7 * far
-    v = r.normal(size=900) + 1.1 * near + 1.7 * far
+    far = r.integers(0, 3, 900)
+    near = np.where(r.random(900) < 0.06, r.integers(0, 3, 900), far)  # a copy with slips leaves a little
+    u, v = (r.normal(size=900) + 1.3 * far for _ in range(2))
     numbers = [("u", u), ("v", v)]
     for order in ([("near", near, 3), ("far", far, 3)], [("far", far, 3), ("near", near, 3)]):
-        for told in correlations_within(numbers, order, rows(u)):
-            assert told.by == "far"
+        assert [told.by for told in correlations_within(numbers, order, rows(u))] == ["far"]
 
 
 def test_an_interval_that_holds_nothing_is_clear_on_neither_side():
@@ -510,5 +508,3 @@ def test_what_is_told_both_ways_round_is_told_once():
     frame = pd.DataFrame({"side": side, "slope": slope, "mood": mood, "y": y})
     told = found(frame, "turns-between-groups", "against", outcome="y")
     assert [set(f.columns) for f in told].count({"side", "slope", "y"}) == 1
-    codes = {f.code for f in Study(frame, outcome="y").against().findings}
-    assert "turns-between-groups" in codes

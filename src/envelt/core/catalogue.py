@@ -44,7 +44,7 @@ FINDINGS: dict[str, Entry] = {
     "mixed-types": Entry("caution", "inventory",
         f"a few texts among numbers ({T.FEW_TEXTS:.0%} of the rows at most) were taken as missing"),
     "nested-values": Entry("caution", "inventory", "a column of lists or structs is set aside"),
-    "constant-column": Entry("note", "inventory", "a column has one value or none"),
+    "constant-column": Entry("note", "inventory", "a column has one value"),
     "nearly-constant": Entry("note", "inventory", f"one value holds {T.NEARLY_CONSTANT:.0%} of the rows"),
     "mostly-missing": Entry("caution, note", "inventory",
         f"over {T.MOSTLY_MISSING:.0%} of the rows are missing (of remarks a note), or all of them"),

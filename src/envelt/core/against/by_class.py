@@ -156,7 +156,7 @@ class LevelsByClass(Remade):
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
         small = small_expected((self.name, self.outcome.name), self.counts, False)
-        none = none_at(self.name, self.outcome, self.levels, self.crossing) if len(self.outcome.levels) == 2 else []
+        none = none_at(self.name, self.outcome, self.levels, self.crossing)
         return by_weight([*none, *small, *small_levels(self.levels, self.name, self.outcome.name, self.rates)])
 
 
@@ -243,10 +243,9 @@ def shape_of_rates(
         return [bend_finding(name, outcome.name, what, bins, rates.rate, as_rate, (trend, along.differs.p))]
     if is_time(name, values[there]):
         return []
-    if len(outcome.levels) == 2:
-        none = none_beyond(name, (outcome.name, outcome.event), values, event, sampling)
-        if none:
-            return none
+    none = none_beyond(name, outcome, values, event, sampling)
+    if none:
+        return none
     share = float(event[there].mean()) if there.any() else 0.0
     return shape_findings(
         Along(

@@ -12,7 +12,7 @@ from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
-from ..finding import Finding, by_weight, failed_finding
+from ..finding import Finding, by_weight, failed_finding, marked
 from ..kept import Remade
 from ..parallel import Progress, Slowly, in_threads
 from ..shapes.quantiles import Rows, rate_edges, rows_of_groups
@@ -28,10 +28,10 @@ from ..stats.shrinkage import shrunken_levels
 from ..tallies.crossed import Contingency
 from ..within.cases import CaseSearch
 from ..within.search import TurnSearch
+from ..words import listed
 from .by_class import rates_along, shape_of_rates
 from .by_number import shape_of_means
-from .none_there import joined_nones, none_at
-from .shape import joined_curves
+from .none_there import none_at
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -165,10 +165,28 @@ def glance(
 def _few_curves(found: list[Finding]) -> tuple[Finding, ...]:
     """Return what was found of candidates, of curves those that a line misses most, of stretches the surest."""
     curves = sorted((f for f in found if f.code == "curved-relation"), key=lambda f: -f.evidence["gain"])
-    none = joined_nones([f for f in found if f.code == "step-to-none"])
-    loud = joined_curves([f for f in curves if f.weight != "note"])
-    curves = [*loud, *(f for f in curves if f.weight == "note")][:MOST_CURVES]
+    none = sorted((f for f in found if f.code == "step-to-none"), key=lambda f: -f.evidence["expected"])
+    if len(none) > T.NONE_TOLD_APART:
+        none = [_naming(none, "Such an end have also")]
+    loud, soft = ([f for f in curves if (f.weight != "note") == is_loud] for is_loud in (True, False))
+    if len(loud) > 1:  # columns that say the same bend alike
+        loud = [_naming(loud, "So it does along")]
+    curves = [*loud, *soft][:MOST_CURVES]
     return (*(f for f in found if f.code not in ("curved-relation", "step-to-none")), *none, *curves)
+
+
+def _naming(found: list[Finding], also: str) -> Finding:
+    """Return the first of what was found under one code of several candidates, naming the others."""
+    first, *others = found
+    names = [f.columns[0] for f in others]
+    return Finding(
+        first.code,
+        first.weight,
+        (*first.columns, *names),
+        f"{first.marked_statement} {also} {listed([marked(n) for n in names])}.",
+        first.advice,
+        first.evidence | {"others": {f.columns[0]: f.evidence for f in others}},
+    )
 
 
 def _glimpse(
@@ -282,8 +300,6 @@ def _levels_classes(
     rate = np.divide(events, n, out=np.full(len(n), np.nan), where=n > 0)
     base = events.sum() / max(n.sum(), 1)
     spread = _spread(column, n, rate, float(base), float(np.sqrt(base * (1 - base))), table.design_effect)
-    two = len(outcome.levels) == 2
-    found = none_at(column.name, outcome.said, column.levels, table) if two else []
     return Glimpse(
         column.name,
         column.kind,
@@ -294,7 +310,7 @@ def _levels_classes(
         float(np.nan_to_num(v.estimate)),
         test.p,
         np.nan,
-        findings=tuple(found),
+        findings=tuple(none_at(column.name, outcome.said, column.levels, table)),
     )
 
 

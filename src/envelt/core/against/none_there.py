@@ -35,23 +35,21 @@ class _Stretch(NamedTuple):
     none: bool
 
 
-def none_beyond(name: str, outcome: tuple[str, str], values: Floats, event: Mask, sampling: Sampling) -> list[Finding]:
-    """Say that beyond a point of a number no row has the event, or every row has it.
+def none_beyond(name: str, outcome: Classes, values: Floats, event: Mask, sampling: Sampling) -> list[Finding]:
+    """Say that beyond a point of a number no row has the event, or every row has it; of two classes.
 
     Of m rows at an end, the rest of which have it at rate r, none has it by chance in (1 - r)^m, under exp(-m r): the
     longest such stretch is told where m r, over what units make of it, is `thresholds.NONE_EXPECTED` or more.
 
     Parameters
     ----------
-    name, outcome
-        Of the number; of the outcome, and its event.
     values, event
-        Of the same rows, shape (n,), NaN for missing.
+        Of the same rows, shape (n,), NaN for missing; which of them have the event.
     """
     there = ~np.isnan(values)
     x, y = values[there], event[there]
     n, events = len(x), int(y.sum())
-    if n < T.LEAST_SHAPE or not 0 < events < n:
+    if len(outcome.levels) != 2 or n < T.LEAST_SHAPE or not 0 < events < n:
         return []
     effect = max(1.0, sampling.take(there).design_effect(y.astype(np.float64) - events / n))
     best: _Stretch | None = None
@@ -70,7 +68,8 @@ def none_beyond(name: str, outcome: tuple[str, str], values: Floats, event: Mask
     if best is None or best.expected < T.NONE_EXPECTED:
         return []
     side = f"of {short_label(best.inner)} or {'more' if best.upper else 'less'}"
-    return [_said(name, outcome, best, f"{plural(best.rows, 'row')} with {marked(name)} {side}", (best.inner, effect))]
+    where = f"{plural(best.rows, 'row')} with {marked(name)} {side}"
+    return [_said(name, outcome, best, where, best.inner, effect)]
 
 
 def none_at(name: str, outcome: Classes, levels: Sequence[str], crossing: Crossing) -> list[Finding]:
@@ -81,6 +80,8 @@ def none_at(name: str, outcome: Classes, levels: Sequence[str], crossing: Crossi
     levels, crossing
         Of the column, and by the classes.
     """
+    if len(outcome.levels) != 2:
+        return []
     n, of = crossing.counts.sum(axis=1), crossing.counts
     effect = max(1.0, crossing.design_effect)
     events, total = int(of[:, outcome.event_code].sum()), int(n.sum())
@@ -96,7 +97,7 @@ def none_at(name: str, outcome: Classes, levels: Sequence[str], crossing: Crossi
         rows = int(n[at].sum())
         found = _Stretch(rows * rest / effect, rows, rest, True, 0.0, none)
         where = f"{plural(rows, 'row')} where {marked(name)} is {listed([repr(levels[int(k)]) for k in at])}"
-        told.append((found.expected, _said(name, (outcome.name, outcome.event), found, where, (None, effect))))
+        told.append((found.expected, _said(name, outcome, found, where, None, effect)))
     return [max(told, key=lambda t: t[0])[1]] if told else []
 
 
@@ -105,44 +106,18 @@ def _parts_all(rest: float, left: int, events: int, total: int) -> bool:
     return (1 - rest) * left < T.NONE_TOLD * min(events, total - events)
 
 
-def _said(
-    name: str, outcome: tuple[str, str], found: _Stretch, rows: str, evidence: tuple[float | None, float]
-) -> Finding:
-    whole, event = outcome
+def _said(name: str, outcome: Classes, found: _Stretch, rows: str, at: float | None, effect: float) -> Finding:
     rate = as_rate(found.rest if found.none else 1 - found.rest)
-    statement = f"None of the {rows} is {event!r}" if found.none else f"The {rows} are all {event!r}"
+    statement = f"None of the {rows} is {outcome.event!r}" if found.none else f"The {rows} are all {outcome.event!r}"
     return Finding(
         "step-to-none",
         "note",
-        (name, whole),
+        (name, outcome.name),
         f"{statement}; of the others {rate}.",
         "Ask whether these rows could have been otherwise at all. If so keep them apart, in a level of their own: a "
         "curve of odds that must reach 0 or 100% there has no slope that fits.",
         {
-            "rows": found.rows,
-            "expected": found.expected,
-            "at": evidence[0],
-            "rest": found.rest,
-            "effect": evidence[1],
+            "rows": found.rows, "expected": found.expected, "at": at, "rest": found.rest, "effect": effect,
             "none": found.none,
         },
-    )
-
-
-def joined_nones(found: list[Finding]) -> list[Finding]:
-    """Return the surest few of what was said of candidates, the first of them naming the others."""
-    if len(found) <= T.NONE_TOLD_APART:
-        return found
-    first, *others = sorted(found, key=lambda f: -f.evidence["expected"])
-    names = [f.columns[0] for f in others]
-    return [
-        Finding(
-            first.code,
-            first.weight,
-            (*first.columns, *names),
-            f"{first.marked_statement} Such an end {'have' if len(names) > 1 else 'has'} also "
-            f"{listed([marked(n) for n in names])}.",
-            first.advice,
-            first.evidence | {"others": names},
-        )
-    ]
+    )  # fmt: skip

@@ -12,7 +12,7 @@ from .. import thresholds as T
 from ..columns.labels import number_label, short_label
 from ..finding import Finding, marked
 from ..stats.rates import BinEnds
-from ..words import listed, p_text
+from ..words import p_text
 
 Floats = NDArray[np.float64]
 
@@ -137,24 +137,6 @@ def _curve(along: Along, filled: NDArray[np.intp], gain: float, p: float) -> Fin
         "Use bins or a spline, or a transform that straightens it (transforms); not the slope, nor a correlation.",
         {"gain": gain, "p": p, "at": [float(along.bins.middle[filled[k]]) for k in (0, turn, -1)]},
     )
-
-
-def joined_curves(found: list[Finding]) -> list[Finding]:
-    """Return the largest curve that is a caution, naming the others: columns that say the same bend alike."""
-    if len(found) < 2:
-        return found
-    first, *others = found
-    names = [f.columns[0] for f in others]
-    return [
-        Finding(
-            first.code,
-            first.weight,
-            (*first.columns, *names),
-            f"{first.marked_statement} So it does along {listed([marked(n) for n in names])}.",
-            first.advice,
-            first.evidence | {"others": {f.columns[0]: f.evidence["gain"] for f in others}},
-        )
-    ]
 
 
 def _bend(along: Along, filled: NDArray[np.intp]) -> int:

@@ -26,6 +26,7 @@ from .times import YEARS_FROM, YEARS_TO, are_times_of_day, are_years
 NO_PLAN = ColumnPlan()
 BOOLEANS = (("no", "yes"), ("false", "true"), ("f", "t"), ("n", "y"))
 NUMBERS = (*NUMERIC_KINDS, "datetime")
+"""Kinds that numbers are detected as and keep their values under: years are times."""
 WORD_KINDS = ("nominal", "binary", "ordinal", "identifier", "text", "constant")
 """Declared kinds under which texts stay texts."""
 

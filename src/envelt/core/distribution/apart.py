@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..columns.table import CategoryColumn, Column, Table
+from ..stats.expected import column_lambda
 
 Floats = NDArray[np.float64]
 
@@ -76,13 +77,12 @@ def who_tells(values: Floats, valley: float, columns: Sequence[CategoryColumn]) 
         total = table.sum(axis=0)
         if total.min() < T.FEW_ROWS:
             continue
-        right, wrong = int(table.max(axis=1).sum()), int(total.min())
-        gain = 1 - (int(total.sum()) - right) / wrong
+        gain = column_lambda(table)
         if gain < T.TELLS:
             continue
         there = np.flatnonzero(table.sum(axis=1) > 0)
         above = table[there, 1] > table[there, 0]
         names = [str(c.levels[k]) for k in there]
         low, high = (tuple(n for n, a in zip(names, above, strict=True) if a == side) for side in (False, True))
-        found.append((gain, -len(names), Teller(c.name, low, high, right / int(total.sum()))))
+        found.append((gain, -len(names), Teller(c.name, low, high, int(table.max(axis=1).sum()) / int(total.sum()))))
     return max(found)[2] if found else None

@@ -193,7 +193,7 @@ def peaks_of(body: Floats, dip: Significance) -> TwoPeaks | None:
 def _peaks(
     name: str, body: Floats, dip: Significance, spread: float, rows: tuple[Floats, Sequence[CategoryColumn]]
 ) -> list[Finding]:
-    peaks, parts = peaks_of(body, dip), None
+    peaks = peaks_of(body, dip)
     if peaks is not None:
         where = ", ".join(short_label(float(f"{p:.3g}")) for p in (peaks.first, peaks.second))
         jitter = f", ties spread over their step of {number_label(spread)}" if spread else ""

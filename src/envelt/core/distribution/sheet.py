@@ -227,13 +227,13 @@ def _each(found: list[Finding]) -> Finding:
 def _apart(found: list[Finding]) -> Finding:
     told = [
         f"{marked(f.columns[0])} {number_label(f.evidence['values'][0])} (row {f.evidence['rows'][0]}; next "
-        f"{short_label(f.evidence['next'])})" for f in found[:MOST_NAMED]
+        f"{short_label(f.evidence['next'])})" for f in found
     ]  # fmt: skip
     return Finding(
         "outliers-apart",
         "note",
         tuple(f.columns[0] for f in found),
-        f"Values apart from all others: {listed([*told, *['' for _ in found[MOST_NAMED:]]], MOST_NAMED)}.",
+        f"Values apart from all others: {listed(told, MOST_NAMED)}.",
         found[0].advice,
         {"columns": {f.columns[0]: f.evidence for f in found}},
     )

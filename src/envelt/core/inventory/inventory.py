@@ -197,16 +197,7 @@ def _constant(c: Column) -> list[Finding]:
     if c.kind != "constant":
         return _nearly_constant(c)
     if c.missing.all():
-        return [
-            Finding(
-                "mostly-missing",
-                "caution",
-                (c.name,),
-                f"{marked(c.name)} has no value in any of {plural(len(c), 'row')}.",
-                "Ask what became of it: lost on the way to this file, or never asked for? Until then leave it out.",
-                {"missing": len(c), "rows": len(c)},
-            )
-        ]
+        return []  # that it is missing is said
     return [
         Finding(
             "constant-column",

@@ -44,3 +44,13 @@ def adjusted_residuals(table: Ints, effect: float) -> Floats:
     rows, columns = table.sum(axis=1) / n, table.sum(axis=0) / n
     scale = np.sqrt(effect * expected * np.outer(1 - rows, 1 - columns))
     return np.asarray(np.divide(table - expected, scale, out=np.zeros(table.shape), where=scale > 0))
+
+
+def column_lambda(table: Ints) -> float:
+    """Return how many of the rows that always saying the largest column gets wrong its rows' own largest get right.
+
+    Goodman & Kruskal (1954), Journal of the American Statistical Association 49, 732–764: lambda of the column by the
+    row, from 0 to 1; NaN where one column has all.
+    """
+    n, largest = int(table.sum()), int(table.sum(axis=0).max(initial=0))
+    return (int(table.max(axis=1).sum()) - largest) / (n - largest) if n > largest else float("nan")

@@ -116,7 +116,7 @@ def correlation_findings(seen: list[Correlated], outcome: str | None) -> list[Fi
         others = [
             n for n in dict.fromkeys(n for o in rest for n in (o.first, o.second)) if n not in (c.first, c.second)
         ]
-        also = f" So do {plural(len(rest), 'more pair')}, of {_listed(others)}." if others else ""
+        also = f" So do {plural(len(rest), 'more pair')}, of {listed([marked(n) for n in others])}." if others else ""
         pair, by = f"{marked(c.first)} and {marked(c.second)}", marked(c.by)
         why = " The levels make the correlation." if c.code == VANISHES else ""
         found.append(
@@ -131,7 +131,3 @@ def correlation_findings(seen: list[Correlated], outcome: str | None) -> list[Fi
             )
         )
     return found
-
-
-def _listed(names: list[str]) -> str:
-    return listed([marked(n) for n in names])

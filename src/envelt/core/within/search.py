@@ -301,11 +301,12 @@ def _in_one(each: _Each, least: float, by_chance: float) -> tuple[int, Estimate]
     k = int(np.argmax(np.abs(each.z)))
     sure = max(T.OPPOSITE_SURE, -float(special.ndtri(by_chance**2 / (2 * len(each.z)))))
     others = np.delete(np.arange(len(each.z)), k)
-    if abs(each.z[k]) < sure or each.rows[k] < T.TOGETHER_ROWS * each.rows.sum() or not each.error[others].min() > 0:
+    if abs(each.z[k]) < sure or each.rows[k] < T.TOGETHER_ROWS * each.rows.sum():
         return None
-    weight = 1 / each.error[others] ** 2
+    with np.errstate(divide="ignore"):
+        weight = 1 / each.error[others] ** 2
     if not 0 < weight.sum() < np.inf:
-        return None  # numbers whose squares are none
+        return None  # the others do not vary, or their squares are no numbers
     varies = float(np.average(each.variance[others], weights=each.rows[others]))
     rest, error = float(np.average(each.slope[others], weights=weight)), float(weight.sum() ** -0.5)
     apart = (each.slope[k] - rest) / np.hypot(each.error[k], error)

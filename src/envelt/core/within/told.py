@@ -30,12 +30,12 @@ def turn_findings(found: list[TurnRound], outcome: Outcome) -> list[Finding]:
         elif code == TURNS or name not in turned:
             within.setdefault((code, turns[0].within), []).append(turns)
     made = []
-    for code, most in (
-        (TURNS, len(within)),
-        *((code, MOST_SAID) for code in (OPPOSITE, TOGETHER, VANISHES, ONLY)),
-    ):
+    for code in (TURNS, OPPOSITE, TOGETHER, VANISHES, ONLY):
         of_code = sorted((v for (c, _), v in within.items() if c == code), key=len, reverse=code in (VANISHES, ONLY))
-        made += [_said(first, outcome, [turns[0].name for turns in rest]) for first, *rest in of_code[:most]]
+        made += [
+            _said(first, outcome, [turns[0].name for turns in rest])
+            for first, *rest in (of_code if code == TURNS else of_code[:MOST_SAID])
+        ]
     return made
 
 

@@ -24,6 +24,7 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling) 
     gaps = [n for n, k in counts.items() if 0 < k < len(table)]
     mostly = [n for n in gaps if counts[n] / len(table) >= T.MOSTLY_MISSING]
     found = [_mostly(n, counts[n], len(table), table[n].kind) for n in mostly]
+    found += [_empty(n, len(table)) for n, k in counts.items() if 0 < k == len(table)]
     target = None if outcome is None else outcome.name  # rows without it are lost anyway
     found += _costs(table, {n: masks[n] for n in gaps if n not in mostly and n != target and table[n].kind != "text"})
     found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
@@ -72,6 +73,17 @@ def _all_follow(following: list[Finding], outcome: str) -> Finding:
     )
 
 
+def _empty(name: str, rows: int) -> Finding:
+    return Finding(
+        "mostly-missing",
+        "caution",
+        (name,),
+        f"{marked(name)} has no value in any of {plural(rows, 'row')}.",
+        "Ask what became of it: lost on the way to this file, or never asked for? Until then leave it out.",
+        {"missing": rows, "rows": rows},
+    )
+
+
 def _mostly(name: str, missing: int, rows: int, kind: str) -> Finding:
     return Finding(
         "mostly-missing",
@@ -97,7 +109,7 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
         columns = (first, *group)
         both = int(np.logical_and.reduce([masks[n] for n in columns]).sum())
         alone = max(counts[n] for n in columns) - both
-        but = f", up to {alone} more of one alone" if alone else ""
+        but = f", up to {alone:,} more in one of them" if alone else ""
         found.append(
             Finding(
                 "missing-together",

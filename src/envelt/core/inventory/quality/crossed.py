@@ -116,15 +116,17 @@ def _chance_of_even(codes: Codes, groups: Codes | None) -> float:
 
 
 def _said_even(c: CategoryColumn, within: str | None, rows: int) -> Finding:
-    where = "" if within is None else f" in each level of {marked(within)}"
+    where, not_by = "", ""
+    if within is not None:
+        where = f" in each level of {marked(within)}"
+        not_by = f"; and what goes along it is no work of {marked(within)}, though it may be of others"
     return Finding(
         "by-design",
         "note",
         (c.name, *(() if within is None else (within,))),
         f"The {c.distinct} levels of {marked(c.name)} have just as many rows as each other{where}, in "
         f"{plural(rows, 'row')}: somebody made it so.",
-        f"How often a level of {marked(c.name)} occurs says nothing; what goes along it was not brought about by "
-        f"{'who is where' if within is None else marked(within)}, so rates can be compared as they are.",
+        f"How often a level of {marked(c.name)} occurs says nothing of the world{not_by}.",
         {"rows": rows, "within": within},
     )
 

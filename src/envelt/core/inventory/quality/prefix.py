@@ -10,37 +10,36 @@ from ... import thresholds as T
 from ...columns.outcome import ClassOutcome, Outcome
 from ...columns.table import CategoryColumn, Column
 from ...finding import Finding, marked
+from ...stats.expected import column_lambda
 from ...words import listed
 
 _FIRST = re.compile(r"^\s*([^\W_]+)[\W_]")
 MOST_PLACES = 4
-"""Signs at the start of an identifier without a separator, of which the first may say something."""
+"""Signs at the start of an identifier that may say something."""
 
 
 def first_part(c: Column, outcome: Outcome) -> list[Finding]:
-    """Say so where the first part of an identifier tells the classes apart: what stands before a dash, or two signs.
+    """Say so where what stands before an identifier's first separator, or its first few signs, tell the classes apart.
 
-    Of the rows that always saying the largest class gets wrong, the part must get most right (Goodman and Kruskal's
-    lambda), and have ten rows a value or more.
+    Of the rows that always saying the largest class gets wrong, that part must get most right (`column_lambda`), and
+    have ten rows a value or more.
     """
     if not isinstance(c, CategoryColumn) or c.kind != "identifier" or not isinstance(outcome, ClassOutcome):
         return []
     known = outcome.known & (c.codes >= 0)
     classes = outcome.codes[known]
     n = len(classes)
-    majority = int(np.bincount(classes, minlength=1).max()) if n else 0
-    if n < T.ROWS_FOR_LEVELS or n - majority < T.FEW_ROWS:
+    if n < T.ROWS_FOR_LEVELS or n - np.bincount(classes).max() < T.FEW_ROWS:
         return []
-    for places in range(MOST_PLACES, -1, -1):  # 0: what stands before the first separator
-        parts = [_part(level, places) for level in c.levels]
-        names, of_level = np.unique(parts, return_inverse=True)
+    for places in range(MOST_PLACES + 1):  # 0: what stands before the first separator
+        names, of_level = np.unique([_part(level, places) for level in c.levels], return_inverse=True)
         if len(names) < 2 or len(names) * T.FEW_ROWS > n:
             continue
         table = np.zeros((len(names), len(outcome.levels)), np.int64)
         np.add.at(table, (of_level[c.codes[known]], classes), 1)
-        right = int(table.max(axis=1).sum())
-        if 1 - (n - right) / (n - majority) < T.TELLS_CLASS:
+        if column_lambda(table) < T.TELLS_CLASS:
             continue
+        right = int(table.max(axis=1).sum())
         some = listed([repr(str(name)) for name in names[np.argsort(-table.sum(axis=1), kind="stable")]], 3)
         return [
             Finding(
@@ -58,6 +57,7 @@ def first_part(c: Column, outcome: Outcome) -> list[Finding]:
 
 
 def _part(level: str, places: int) -> str:
+    """Return so many signs at the start, or what stands before the first separator; all where there is none."""
     if places:
         return level.strip()[:places]
     found = _FIRST.match(level)

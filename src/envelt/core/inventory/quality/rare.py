@@ -37,9 +37,11 @@ def rare_findings(table: Table, outcome: str | None) -> list[Finding]:
     """
     found, few = [], []
     for c in table:
-        levels = None if c.name == outcome else _levels(c)
+        if c.name == outcome:
+            continue
+        levels = _levels(c)
         if levels is None:
-            found += [] if c.name == outcome else _names(c)
+            found += _names(c)
             continue
         present = int(levels.rows.sum())
         rare = np.flatnonzero(levels.rows < min(T.RARE_ROWS, T.RARE_SHARE * present))
