@@ -238,9 +238,20 @@ def test_sums_in_cells_give_variances_slopes_and_shares_as_rows_do(seed):
         away = np.arange(4) - x.mean()
         drawn = [(len(c) * c.var() + 5 * within) / (len(c) + 5) for c in cells]
         variance = sum(w**2 * len(c) * v for w, c, v in zip(away, cells, drawn, strict=True))
-        assert error[k] == pytest.approx(np.sqrt(variance) / np.sum((x - x.mean()) ** 2), rel=1e-9)
+        freely = np.sqrt(variance) / np.sum((x - x.mean()) ** 2)
+        assert error[k] == pytest.approx(max(freely, stats.linregress(x, of).stderr), rel=1e-9)
     share = sum((a == k).sum() * (y[a == k].mean() - y.mean()) ** 2 for k in range(4)) / 500 / y.var()
     assert share_of_variance(column, y) == pytest.approx(share, rel=1e-9)
+
+
+def test_a_rate_in_small_cells_seems_to_go_along_nothing_no_more_often_than_chance_says():
+    r = np.random.default_rng(61)
+    n = r.poisson(11, (6, 40_000)).astype(float)
+    total = r.binomial(n.astype(int), 0.3).astype(float)
+    slope, error = slopes_of_each(np.arange(6.0), n, total, total)
+    p = 2 * stats.t.sf(np.abs(slope / error), n.sum(axis=0) - 2)
+    for level in (1e-2, 1e-3, 1e-4):
+        assert np.mean(p < level) <= level + 3 * np.sqrt(level / p.size)
 
 
 def test_near_copies_go_by_the_share_of_the_largest_phi_squared():

@@ -679,10 +679,19 @@ def test_slopes_of_each_are_those_along_one_column_of_rows_at_a_time():
     total, squared = n * mean, n * (mean**2 + r.uniform(0.2, 2, (4, 5)))
     scores = np.array([0.0, 1.0, np.nan, 3.0])
     slopes, errors = slopes_of_each(scores, n, total, squared, 1.7)
+    use, larger = ~np.isnan(scores), set()
     for j in range(5):
         one = slope_along(scores, n[:, [j]], total[:, [j]], squared[:, [j]], 1.7)
         assert slopes[j] == pytest.approx(one.estimate)
-        assert errors[j] == pytest.approx((one.high - one.low) / (2 * stats.norm.ppf(0.975)))
+        freely = (one.high - one.low) / (2 * stats.norm.ppf(0.975))
+        at, rows = scores[use], n[use, j]
+        line = np.average(mean[use, j], weights=rows) + one.estimate * (at - np.average(at, weights=rows))
+        left = np.sum(squared[use, j] - 2 * line * total[use, j] + line**2 * rows)
+        sxx = np.sum(rows * (at - np.average(at, weights=rows)) ** 2)
+        least_squares = np.sqrt(1.7 * left / (rows.sum() - 2) / sxx)
+        assert errors[j] == pytest.approx(max(freely, least_squares))
+        larger.add(freely > least_squares)
+    assert larger == {True, False}
 
 
 def test_levels_that_made_their_own_scores_must_differ_by_what_chi_square_asks():
