@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -95,6 +95,24 @@ class Finding:
             "evidence": self.evidence,
             "advice": self.advice,
         }
+
+
+def of_many(found: Sequence[Finding], statement: str, also: Iterable[str] = (), advice: str = "") -> Finding:
+    """Say at once what was found of many columns, with the evidence of each by its first column.
+
+    Parameters
+    ----------
+    found
+        Findings of one code; weight and advice are the first one's.
+    also
+        Further columns concerned.
+    advice
+        In place of the first one's.
+    """
+    names = (*(f.columns[0] for f in found), *also)
+    evidence = {"columns": {f.columns[0]: f.evidence for f in found}}
+    first = found[0]
+    return Finding(first.code, first.weight, tuple(dict.fromkeys(names)), statement, advice or first.advice, evidence)
 
 
 def failed_finding(name: str, what: str) -> Finding:

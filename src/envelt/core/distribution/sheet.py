@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ..columns.labels import number_label, short_label, time_label
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
-from ..finding import Finding, by_weight, marked
+from ..finding import Finding, by_weight, marked, of_many
 from ..kept import Remade
 from ..parallel import Slowly, in_threads
 from ..shapes.bins import Bins, readable_bins
@@ -165,62 +165,42 @@ def _gravest(findings: list[Finding]) -> list[Finding]:
 def _story(found: list[Finding]) -> Finding:
     """Say at once what is so of many columns: it has one cause more often than many."""
     names = [f.columns[0] for f in found]
-    more = f", and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
-    return Finding(
-        found[0].code,
-        found[0].weight,
-        tuple(dict.fromkeys([*names, *(c for f in found for c in f.columns)])),
-        f"{STORIES[found[0].code].format(plural(len(names), 'number'))}: {', '.join(map(marked, names[:MOST_NAMED]))}"
-        f"{more}. The first: {found[0].marked_statement}",
-        found[0].advice,
-        {"columns": {f.columns[0]: f.evidence for f in found}},
+    return of_many(
+        found,
+        f"{STORIES[found[0].code].format(plural(len(names), 'number'))}: {listed([*map(marked, names)], MOST_NAMED)}. "
+        f"The first: {found[0].marked_statement}",
+        also=(c for f in found for c in f.columns),
     )
 
 
 def _tails(found: list[Finding]) -> Finding:
     found.sort(key=lambda f: -abs(f.evidence["skewness"]))
     told = []
-    for f in found[:MOST_NAMED]:
+    for f in found:
         e = f.evidence
         of = " above zero" if e["above_zero"] else ""
         after = f"; {e['skewness_after']:.1f} by {e['transform']}{of}" if e["transform"] else ""
         told.append(f"{marked(f.columns[0])} ({e['skewness']:.1f}{after})")
-    more = f" and {len(found) - MOST_NAMED} more" if len(found) > MOST_NAMED else ""
-    return Finding(
-        "long-tail",
-        "note",
-        tuple(f.columns[0] for f in found),
-        f"{plural(len(found), 'number')} have long tails (skewness as it is): {', '.join(told)}{more}.",
-        "Use medians or ranks to compare groups, and the transform where a model wants an even spread.",
-        {"columns": {f.columns[0]: f.evidence for f in found}},
+    return of_many(
+        found,
+        f"{plural(len(found), 'number')} have long tails (skewness as it is): {listed(told, MOST_NAMED)}.",
+        advice="Use medians or ranks to compare groups, and the transform where a model wants an even spread.",
     )
 
 
 def _zeros(found: list[Finding]) -> Finding:
     found.sort(key=lambda f: -f.evidence["rows"])
-    told = ", ".join(f"{marked(f.columns[0])} ({f.evidence['rows']:,} rows)" for f in found[:MOST_NAMED])
-    more = f" and {len(found) - MOST_NAMED} more" if len(found) > MOST_NAMED else ""
-    return Finding(
-        "excess-zeros",
-        "note",
-        tuple(f.columns[0] for f in found),
-        f"{plural(len(found), 'number')} hold far more zeros than the values beside them lead to expect: {told}{more}.",
-        found[0].advice,
-        {"columns": {f.columns[0]: f.evidence for f in found}},
-    )
+    told = listed([f"{marked(f.columns[0])} ({f.evidence['rows']:,} rows)" for f in found], MOST_NAMED)
+    zeros = "far more zeros than the values beside them lead to expect"
+    return of_many(found, f"{plural(len(found), 'number')} hold {zeros}: {told}.")
 
 
 def _each(found: list[Finding]) -> Finding:
-    names = [f.columns[0] for f in found]
-    listed = ", ".join(f"{marked(f.columns[0])} ({number_label(f.evidence['value'])})" for f in found[:MOST_NAMED])
-    return Finding(
-        "top-value",
-        "note",
-        tuple(names),
-        f"The largest value of {listed}{', …' if len(found) > MOST_NAMED else ''} holds more rows than those before it "
-        "lead to expect: it may stand for that or more.",
-        found[0].advice,
-        {"columns": {f.columns[0]: f.evidence for f in found}},
+    told = listed([f"{marked(f.columns[0])} ({number_label(f.evidence['value'])})" for f in found], MOST_NAMED)
+    return of_many(
+        found,
+        f"The largest value of {told} holds more rows than those before it lead to expect: it may stand for that or "
+        "more.",
     )
 
 
@@ -229,14 +209,7 @@ def _apart(found: list[Finding]) -> Finding:
         f"{marked(f.columns[0])} {number_label(f.evidence['values'][0])} (row {f.evidence['rows'][0]}; next "
         f"{short_label(f.evidence['next'])})" for f in found
     ]  # fmt: skip
-    return Finding(
-        "outliers-apart",
-        "note",
-        tuple(f.columns[0] for f in found),
-        f"Values apart from all others: {listed(told, MOST_NAMED)}.",
-        found[0].advice,
-        {"columns": {f.columns[0]: f.evidence for f in found}},
-    )
+    return of_many(found, f"Values apart from all others: {listed(told, MOST_NAMED)}.")
 
 
 JOINED: dict[str, Callable[[list[Finding]], Finding]] = {

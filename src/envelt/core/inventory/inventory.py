@@ -11,7 +11,7 @@ from .. import thresholds as T
 from ..columns.labels import number_label
 from ..columns.outcome import Outcome
 from ..columns.table import CategoryColumn, Column, NumericColumn, Table
-from ..finding import Finding, by_weight, marked
+from ..finding import Finding, by_weight, marked, of_many
 from ..parallel import Progress, in_threads
 from ..stats.sampling import Sampling
 from ..words import plural
@@ -179,16 +179,11 @@ def _of_many(found: list[Finding]) -> list[Finding]:
     nearly = [f for f in found if f.code == "nearly-constant"]
     if len(nearly) <= T.MOST_GAPS_APART:
         return found
-    names = [f.columns[0] for f in nearly]
     shown = ", ".join(f"{marked(f.columns[0])} ({f.evidence['of'] - f.evidence['rows']})" for f in nearly[:8])
-    joined = Finding(
-        "nearly-constant",
-        "note",
-        tuple(names),
-        f"{plural(len(names), 'column')} have one value in nearly all rows (rows with another): {shown}"
-        f"{', …' if len(names) > 8 else ''}.",
-        nearly[0].advice,
-        {"columns": {f.columns[0]: f.evidence for f in nearly}},
+    joined = of_many(
+        nearly,
+        f"{plural(len(nearly), 'column')} have one value in nearly all rows (rows with another): {shown}"
+        f"{', …' if len(nearly) > 8 else ''}.",
     )
     return [*(f for f in found if f.code != "nearly-constant"), joined]
 

@@ -13,7 +13,7 @@ from ..columns.table import CategoryColumn, Column
 from ..columns.times import is_time
 from ..finding import Finding, failed_finding, marked
 from ..stats.heldout import HeldOut
-from ..words import plural
+from ..words import listed, plural
 
 TOO_GOOD, STRONG = "too-good-to-be-true", "strong-candidate"
 
@@ -132,11 +132,11 @@ def _strength(outcome: Outcome, group: list[Candidate], code: str) -> Finding:
         range_ = f"{best.share:.0%} of the uncertainty about {said} on held-out rows ({best.low:.0%} to {high:.0%}"
         told, it = f"{marked(names[0])} alone removes {range_}{area}).", marked(names[0])
     else:
-        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
-        listed = ", ".join(marked(n) for n in names[:3]) + more
         least = group[-1].held_out.share
-        told = f"{listed} each alone remove {least:.0%} to {best.share:.0%} of the uncertainty about {said} on "
-        told += "held-out rows."
+        told = (
+            f"{listed([*map(marked, names)], 3)} each alone remove {least:.0%} to {best.share:.0%} of the uncertainty "
+        )
+        told += f"about {said} on held-out rows."
         it = "each"
     if code == TOO_GOOD:
         told += " Columns known beforehand seldom do."

@@ -18,7 +18,7 @@ from ..stats.matrices import pearson_matrix
 from ..stats.sampling import Sampling
 from ..within.correlations import correlation_findings, correlations_within
 from ..within.rule import TURNS
-from ..words import p_text, plural
+from ..words import listed, p_text, plural
 from .forms import FORMS
 from .groups import Alike, Inflation
 from .relations import Relations
@@ -43,8 +43,6 @@ def said_of_groups(groups: list[Alike], relations: Relations, copies: list[Findi
     found = []
     known = [set(f.columns) for f in copies]
     for g in [g for g in groups if not any({names[i] for i in g.members} <= k for k in known)][:3]:
-        listed = ", ".join(marked(names[i]) for i in g.members[:6])
-        more = f" and {len(g.members) - 6} more" if len(g.members) > 6 else ""
         kept = marked(names[g.keep])
         numbers = all(relations.sides[i].what == "number" for i in g.members)
         found.append(
@@ -52,7 +50,7 @@ def said_of_groups(groups: list[Alike], relations: Relations, copies: list[Findi
                 "say-nearly-the-same",
                 "note",
                 tuple(names[i] for i in g.members),
-                f"{listed}{more} say nearly the same: {_together(g)}.",
+                f"{listed([marked(names[i]) for i in g.members], 6)} say nearly the same: {_together(g)}.",
                 f"Keep one: {kept} ({g.why})"
                 + ("; or their mean, if each measures the same with an error of its own." if numbers else "."),
                 {"weakest": g.weakest, "keep": names[g.keep], "why": g.why},

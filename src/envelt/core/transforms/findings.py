@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from .. import thresholds as T
 from ..columns.labels import short_label
-from ..finding import Finding, marked
+from ..finding import Finding, marked, of_many
+from ..words import listed
 from .compare import Compared
 from .suggest import Suggestion
 
@@ -74,26 +75,14 @@ def said_of_all(found: list[Finding]) -> list[Finding]:
     never, straighter = alike["never-normal"], alike["straighter-with"]
     if len(never) > 1:
         of = {cause: [f.columns[0] for f in never if f.evidence["cause"] == cause] for cause in NEVER}
-        told = "; ".join(f"{_listed(names)} ({CAUSES[c]})" for c, names in of.items() if names)
-        out.append(_of_many(never, f"No transform makes {len(never)} numbers normal: {told}."))
+        each = [f"{listed([*map(marked, names)], MOST_NAMED)} ({CAUSES[c]})" for c, names in of.items() if names]
+        out.append(of_many(never, f"No transform makes {len(never)} numbers normal: {'; '.join(each)}."))
     if len(straighter) > 1:
         straighter.sort(key=lambda f: f.evidence["as_is"] - f.evidence["outcome_share"])
-        told = ", ".join(
+        each = [
             f"{marked(f.columns[0])} by {f.evidence['transform']} ({f.evidence['as_is']:.3f} → "
-            f"{f.evidence['outcome_share']:.3f})" for f in straighter[:MOST_NAMED]
-        )  # fmt: skip
-        more = f" and {len(straighter) - MOST_NAMED} more" if len(straighter) > MOST_NAMED else ""
+            f"{f.evidence['outcome_share']:.3f})" for f in straighter
+        ]  # fmt: skip
         text = f"A straight line says more of the outcome in another scale of {len(straighter)} numbers (held-out "
-        out.append(_of_many(straighter, f"{text}share as it is → by it): {told}{more}."))
+        out.append(of_many(straighter, f"{text}share as it is → by it): {listed(each, MOST_NAMED)}."))
     return out
-
-
-def _listed(names: list[str]) -> str:
-    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
-    return ", ".join(map(marked, names[:MOST_NAMED])) + more
-
-
-def _of_many(found: list[Finding], statement: str) -> Finding:
-    columns = tuple(f.columns[0] for f in found)
-    evidence = {"columns": {f.columns[0]: f.evidence for f in found}}
-    return Finding(found[0].code, "note", columns, statement, found[0].advice, evidence)

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from ... import thresholds as T
 from ...columns.outcome import ClassOutcome, Outcome
 from ...columns.table import Table
-from ...finding import Finding, marked
+from ...finding import Finding, marked, of_many
 from ...stats.crossing import Crossing
 from ...stats.groups import GroupedRows, rank_test
 from ...stats.sampling import Sampling
@@ -44,14 +44,13 @@ def _costs(table: Table, masks: dict[str, Mask]) -> list[Finding]:
     if n < T.MISSING_COSTS * rows:
         return []
     order = sorted(masks, key=lambda name: -int(masks[name].sum()))
-    listed = ", ".join(f"{marked(name)} ({int(masks[name].sum()):,})" for name in order[:4])
-    more = f" and {len(order) - 4} more" if len(order) > 4 else ""
+    told = listed([f"{marked(name)} ({int(masks[name].sum()):,})" for name in order])
     return [
         Finding(
             "missing-costs-rows",
             "note",
             tuple(order),
-            f"{n:,} of {plural(rows, 'row')} ({n / rows:.0%}) lack a value somewhere: {listed}{more}.",
+            f"{n:,} of {plural(rows, 'row')} ({n / rows:.0%}) lack a value somewhere: {told}.",
             "To keep complete rows only would lose them all: fill with an indicator, or leave a column out.",
             {"rows": n, "missing": {name: int(masks[name].sum()) for name in order}},
         )
@@ -61,15 +60,13 @@ def _costs(table: Table, masks: dict[str, Mask]) -> list[Finding]:
 def _all_follow(following: list[Finding], outcome: str) -> Finding:
     """Join what has one cause: gaps of many columns that follow the outcome, the surest of them told."""
     surest = min(following, key=lambda f: f.evidence["p"])
-    names = [surest.columns[0], *(f.columns[0] for f in following if f is not surest)]
-    return Finding(
-        surest.code,
-        surest.weight,
-        (*names, outcome),
+    found = [surest, *(f for f in following if f is not surest)]
+    names = [f.columns[0] for f in found]
+    return of_many(
+        found,
         f"{plural(len(names), 'column')} are missing more often at some {marked(outcome)} than at others: "
         f"{', '.join(map(marked, names[:5]))}{', …' if len(names) > 5 else ''}. The surest: {surest.marked_statement}",
-        surest.advice,
-        {"columns": {f.columns[0]: f.evidence for f in following}},
+        also=(outcome,),
     )
 
 

@@ -11,7 +11,7 @@ from ... import thresholds as T
 from ...columns.labels import short_label
 from ...columns.table import CategoryColumn, Column, Table, TimeColumn
 from ...columns.times import is_time
-from ...finding import Finding, marked
+from ...finding import Finding, marked, of_many
 from ...shapes.quantiles import few_values, quantile_edges
 from ...stats.sampling import Sampling
 from ...stats.stratified import units_in
@@ -59,15 +59,12 @@ def _joined(found: list[Finding]) -> Finding:
     """Join what has one cause: gaps of many columns that go with one other, the widest of them told."""
     found.sort(key=lambda f: (f.weight, -f.evidence.get("gap", 0.0)))  # cautions before notes
     names, other = [f.columns[0] for f in found], found[0].columns[1]
-    return Finding(
-        found[0].code,
-        found[0].weight,
-        (*names, other),
+    return of_many(
+        found,
         f"{plural(len(names), 'column')} are missing at some values of {marked(other)} and hardly at others: "
         f"{', '.join(map(marked, names[:5]))}{', …' if len(names) > 5 else ''}. The widest: "
         f"{found[0].marked_statement}",
-        found[0].advice,
-        {"columns": {f.columns[0]: f.evidence for f in found}},
+        also=(other,),
     )
 
 

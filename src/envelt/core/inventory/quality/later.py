@@ -14,7 +14,7 @@ from ...columns.names import glued_id, hints, spelt_apart
 from ...columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table
 from ...columns.times import is_time
-from ...finding import Finding, marked
+from ...finding import Finding, marked, of_many
 from ...shapes.ranks import ranks_of
 from ...stats.correlation import pearson_coefficient
 from ...stats.sampling import Sampling
@@ -56,14 +56,11 @@ def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) ->
 
 def _joined(found: list[Finding], outcome: str) -> Finding:
     names = [f.columns[0] for f in found]
-    return Finding(
-        "known-later",
-        "caution",
-        (*names, outcome),
+    return of_many(
+        found,
         f"{plural(len(names), 'column')} seem to be written down only with {marked(outcome)}: "
         f"{', '.join(map(marked, names[:6]))}{', …' if len(names) > 6 else ''}. The first: {found[0].marked_statement}",
-        found[0].advice,
-        {"columns": {f.columns[0]: f.evidence for f in found}},
+        also=(outcome,),
     )
 
 
