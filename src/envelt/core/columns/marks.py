@@ -72,7 +72,9 @@ def usual_marks_aside(raw: RawWords) -> Reading:
     "NA" stays among codes of two letters, of which it is one.
     """
     mark = np.array([not w.strip() or w.strip() in USUAL for w in raw.words], bool)
-    if not mark.any() or mark.all():
+    if mark.all():  # a column of nothing but marks keeps them: they may be what it says; a blank says nothing
+        mark = np.array([not w.strip() for w in raw.words], bool)
+    if not mark.any():
         return Reading(raw, "")
     others = [w for w, is_mark in zip(raw.words, mark, strict=True) if not is_mark]
     codes = sum(len(w) == 2 and w.isalpha() and w.isupper() for w in others)
