@@ -465,7 +465,8 @@ def test_cells_of_blanks_are_missing_unless_a_person_says_that_nothing_is():
     assert sum(rows for _, rows in column.blanked) == 60
     assert " " in Study(frame, missing=[]).table["keeper"].levels
     empty = Study(frame.assign(keeper=[" ", "\r", "\n"] * 40), kinds={"keeper": "text"}).table["keeper"]
-    assert empty.missing.all() and [rows for _, rows in empty.blanked] == [40, 40, 40]
+    assert empty.missing.all()
+    assert [rows for _, rows in empty.blanked] == [40, 40, 40]
 
 
 def test_what_is_made_from_two_others_is_said_with_its_recipe_and_with_the_outcome_loudest():
