@@ -134,7 +134,8 @@ def _ends(values: Floats) -> tuple[float, float, float]:
     low, high = near_ends(present, some)
     step = recorded_step(some)
     if step and high > low and (high - low) / step <= 4 * GRID[0]:
-        first, places = np.floor(low / step), np.ceil(high / step) - np.floor(low / step) + 1
+        first = np.floor(low / step + 1e-6)  # 0.3 is three steps of 0.1, though the quotient of floats is above it
+        places = np.ceil(high / step - 1e-6) - first + 1
         # so many places that cells of one size fill them, in the grid and on the edge
         common = int(np.lcm.reduce([max(1, -(-int(places) // c)) for c in (BINS, *GRID)]))
         places = common * -(-int(places) // common)

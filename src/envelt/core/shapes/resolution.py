@@ -46,7 +46,7 @@ def recorded_step(ordered: Floats) -> float:
     for k in range(top + 1, top - 7, -1):
         for part in STEPS:
             step = float(f"{part}e{k}")
-            if step > spread or step < SMALLEST * spread or reach / step > LARGEST_MULTIPLE:
+            if step > spread * (1 + 1e-9) or step < SMALLEST * spread or reach / step > LARGEST_MULTIPLE:
                 continue
             if _multiples(some, step) and _multiples(ordered, step):
                 return step

@@ -53,6 +53,12 @@ def z_of(e: Estimate) -> float:
     return e.estimate / half if half > 0 else 0.0
 
 
+def z_of_slopes(slopes: Floats, errors: Floats, rows: Floats) -> Floats:
+    """Return normal deviates as far out as Student's t says each slope of so many rows is: of few it is less sure."""
+    t = np.divide(slopes, errors, out=np.zeros(len(slopes)), where=errors > 0)
+    return np.asarray(-np.sign(t) * special.ndtri(special.stdtr(np.maximum(rows - 2, 1), -np.abs(t))), np.float64)
+
+
 def _sums(cell: Codes, y: NDArray[Any], size: int) -> tuple[Floats, Floats, Floats]:
     """Return rows, and the sums of the outcome and of its square, in each cell."""
     if y.dtype == np.bool_:

@@ -34,6 +34,7 @@ from .joint import (
     surely,
     variance_of_each,
     z_of,
+    z_of_slopes,
 )
 from .rule import ONLY, OPPOSITE, TOGETHER, TURNS, VANISHES, Demands, Relation, TurnRound, becomes, least_points
 from .told import turn_findings
@@ -239,9 +240,8 @@ def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: tuple[float,
         return None
     n, total, squared = n[:, readable], total[:, readable], squared[:, readable]
     each, errors = slopes_of_each(a.scores, n, total, squared, a.inflation)
-    t = np.divide(each, errors, out=np.zeros(len(each)), where=errors > 0)
-    rows = n[~np.isnan(a.scores)].sum(axis=0)  # of few rows a slope is no surer than Student's t says
-    z = -np.sign(t) * special.ndtri(special.stdtr(np.maximum(rows - 2, 1), -np.abs(t)))
+    rows = n[~np.isnan(a.scores)].sum(axis=0)
+    z = z_of_slopes(each, errors, rows)
     spread = variance_of_each(n, total, squared)
     up, down = int(np.argmax(z)), int(np.argmin(z))
     far = bool(min(z[up], -z[down]) >= max(T.OPPOSITE_SURE, -float(special.ndtri(min(by_chance / len(z), 0.5)))))
