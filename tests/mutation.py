@@ -28,7 +28,7 @@ from queue import Queue
 from typing import Any
 
 ROOT = Path(__file__).parents[1]
-WHOLE = ("formulas", "written_out", "invariances", "seldom")
+WHOLE = ("formulas", "written_out", "invariances", "seldom", "by_reference")
 STATS = (
     *WHOLE, "statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against",
     "contingency", "relations",
