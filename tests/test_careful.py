@@ -605,6 +605,7 @@ def test_columns_in_another_scale_are_one_story_and_so_are_a_date_and_its_year()
     (told,) = said(drift, "outcome-drift", "balance", outcome="y")
     assert told.columns == ("y", "at", "year")
     assert "Likewise over year." in told.statement
+    assert " in 2011 to " in told.statement  # a year is said as one
     visits = pd.DataFrame({"PollDates": np.repeat([f"{k}/1-3/08" for k in range(40)], 3), "x": r.normal(size=120)})
     visits["shared"], visits["y"] = np.repeat(r.normal(size=40), 3), r.normal(size=120)
     assert not said(visits, "likely-unit", outcome="y")  # a day names no case

@@ -150,6 +150,15 @@ def test_a_file_in_the_order_of_the_outcome_or_of_something_like_it_is_said():
     assert not told(
         pd.DataFrame({"day": pd.date_range("2024-01-01", periods=600), "y": walk["y"]})
     )  # that is said of day
+    assert len(told(pd.DataFrame({"x": x[:120], "y": np.repeat([3, 9, 5, 1], 30)}))) == 1  # stretches that never vary
+    for n in (66, 130, 300):  # fewer stretches, of as many rows each
+        few = pd.DataFrame({"x": x[:n], "y": (y[:n] + np.linspace(0, 12, n)).round(2)})
+        assert len(told(few)) == 1, n
+        assert told(few.sample(frac=1, random_state=n)) == [], n
+        years = few.assign(year=2024 - n + np.arange(n))
+        (over,) = found(years, "outcome-drift", "balance", outcome="y")
+        assert over.evidence["last"] > over.evidence["first"] + 3
+        assert told(years) == []
     unit = np.repeat(np.arange(4), 150)
     assert told(pd.DataFrame({"u": unit, "x": x, "y": unit + y}), unit="u") == []  # four cases
 

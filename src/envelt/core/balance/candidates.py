@@ -54,7 +54,7 @@ def candidate_drift(columns: list[Column], sampling: Sampling) -> list[Finding]:
     if not times:
         return []
     time = times[0]
-    _, bins, began, called = stretches(time, np.ones(len(time), bool))
+    _, bins, called = stretches(time, np.ones(len(time), bool))
     codes, size, n = bins.codes, len(bins.ends), len(time)
     moving = [c for c in columns if c is not time]
     if n > SCREENED:  # what shifts by much shows on few rows, drawn at random: months may come round in the file
@@ -66,7 +66,7 @@ def candidate_drift(columns: list[Column], sampling: Sampling) -> list[Finding]:
         return []
     shifts.sort(key=lambda s: -s.size)
     told = "; ".join(
-        f"{marked(s.name)} ({s.what}{s.ends[0]} in {began}{called(s.first)}, {s.ends[1]} in {began}{called(s.last)})"
+        f"{marked(s.name)} ({s.what}{s.ends[0]} in {called(s.first)}, {s.ends[1]} in {called(s.last)})"
         for s in shifts[:MOST_NAMED]
     )
     more = f"; and {len(shifts) - MOST_NAMED} more" if len(shifts) > MOST_NAMED else ""

@@ -16,11 +16,12 @@ from ..columns.outcome import ClassOutcome, Outcome
 from ..columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..columns.times import counts_on
 from ..finding import Finding, marked
+from ..shapes.calendar import span_label
 from ..shapes.ranks import ranks_of
 from ..stats.correlation import pearson_coefficient
 from ..stats.crossing import Crossing
 from ..stats.groups import GroupedRows
-from ..stats.rates import QuantileBins, calendar_rate_bins, rate_bins
+from ..stats.rates import QuantileBins, calendar_rate_bins, quantile_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..words import p_text, plural
 from .order import order_of
@@ -75,11 +76,11 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
     sampling = sampling.take(known)
     told, over = False, []
     for column in over_time(columns):
-        values, bins, began, names = stretches(column, known)
+        values, bins, names = stretches(column, known)
         apart = _apart(outcome, bins.codes, len(bins.ends), sampling)
         if apart is not None:
             told = told or _in_order(values)
-            over.append((column.name, apart, began, names))
+            over.append((column.name, apart, names))
     found = [_over(outcome, over)] if over else []
     along = [] if told else _along_rows(outcome, sampling, rows[known])
     if along and "sorted" not in along[0].evidence and any(_in_blocks(c, known) for c in columns):
@@ -87,9 +88,9 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
     return [*found, *along]
 
 
-def _over(outcome: Outcome, over: list[tuple[str, _Apart, str, Callable[[int], str]]]) -> Finding:
+def _over(outcome: Outcome, over: list[tuple[str, _Apart, Callable[[int], str]]]) -> Finding:
     """Say over which time the outcome drifts, and over which others too: a date and its year are one story."""
-    name, apart, began, names = over[0]
+    name, apart, names = over[0]
     first, last = apart.ends
     others = [other for other, *_ in over[1:]]
     also = f" Likewise over {', '.join(map(marked, others[:4]))}{', …' if len(others) > 4 else ''}." if others else ""
@@ -98,7 +99,7 @@ def _over(outcome: Outcome, over: list[tuple[str, _Apart, str, Callable[[int], s
         "caution",
         (outcome.name, name, *others),
         f"The {apart.what} is not the same over {marked(name)}: it runs from {apart.written(first)} in "
-        f"{began}{names(apart.bins[first])} to {apart.written(last)} in {began}{names(apart.bins[last])} "
+        f"{names(apart.bins[first])} to {apart.written(last)} in {names(apart.bins[last])} "
         f"({p_text(apart.p)}).{also}",
         "Test a model on later rows than it was fitted on, and ask what changed.",
         {"p": apart.p, "first": float(apart.at[first]), "last": float(apart.at[last])},
@@ -107,20 +108,27 @@ def _over(outcome: Outcome, over: list[tuple[str, _Apart, str, Callable[[int], s
 
 def stretches(
     column: TimeColumn | NumericColumn, known: NDArray[np.bool_]
-) -> tuple[Floats, QuantileBins, str, Callable[[int], str]]:
-    """Return the times of some rows, cut into stretches, what leads to the name of one, and what each is called."""
+) -> tuple[Floats, QuantileBins, Callable[[int], str]]:
+    """Return the times of some rows, cut into stretches, and what each is called."""
     if isinstance(column, TimeColumn):
         values = column.days[known]
-        bins = calendar_rate_bins(values, DRIFT_BINS)
-        return values, bins, "what begins ", lambda k: str(np.datetime64(int(bins.ends.left[k]), "D"))
+        bins = calendar_rate_bins(values, _stretches_of(int(known.sum())))
+        return values, bins, lambda k: span_label(bins.ends.left[k], bins.ends.right[k])
     values = column.values[known]
     bins = rate_bins(values)
-    return values, bins, "", lambda k: _stretch(bins.ends.left[k], bins.ends.right[k])
+    if np.count_nonzero(np.bincount(bins.codes[bins.codes >= 0]) >= T.SPREAD_ROWS) < 2:  # years of a row or two each
+        bins = quantile_bins(values, _stretches_of(len(values)))
+    return values, bins, lambda k: _stretch(bins.ends.left[k], bins.ends.right[k])
+
+
+def _stretches_of(rows: int) -> int:
+    """Return into how many stretches rows are cut: as many as leave each enough to be read."""
+    return max(2, min(DRIFT_BINS, rows // T.SPREAD_ROWS))
 
 
 def _in_blocks(column: Column, known: NDArray[np.bool_]) -> bool:
     """Say whether rows stand in blocks of a column's levels, as those of one case do: that is their order."""
-    named = isinstance(column, CategoryColumn) and column.kind in ("nominal", "identifier")
+    named = isinstance(column, CategoryColumn) and column.kind in ("nominal", "ordinal", "identifier")
     if not named or not T.SORTED_LEVELS <= column.distinct <= known.sum() / 2:
         return False
     codes = column.codes[known]  # type: ignore[attr-defined]
@@ -176,13 +184,14 @@ def _along_rows(outcome: Outcome, sampling: Sampling, rows: pd.Index[Any]) -> li
     how = order_of(y, outcome.levels if isinstance(outcome, ClassOutcome) else None)
     if how:
         return [_sorted(outcome, n, how)]
-    stretches = np.arange(n) * DRIFT_BINS // n
-    apart = _apart(outcome, stretches, DRIFT_BINS, sampling)
+    size = _stretches_of(n)
+    stretches = np.arange(n) * size // n
+    apart = _apart(outcome, stretches, size, sampling)
     alike = 0.0 if is_class or sampling.clustered else pearson_coefficient(y[:-1], y[1:])
     if apart is None:
         return []
     first, last = apart.ends
-    edges = np.searchsorted(stretches, np.arange(DRIFT_BINS + 1))
+    edges = np.searchsorted(stretches, np.arange(size + 1))
     parts = [rows[[edges[apart.bins[i]], edges[apart.bins[i] + 1] - 1]] for i in (first, last)]
     where = [f"rows {a} to {b}" for a, b in parts]
     series = alike >= T.SERIES

@@ -78,6 +78,20 @@ def unit_labels(bins: Bins, unit: str) -> tuple[str, ...]:
     return tuple(str(s) for s in starts)
 
 
+def span_label(first: float, after: float) -> str:
+    """Name a stretch of days by its years, months or days, whichever it fills; ``after`` is the day it ends before.
+
+    Examples
+    --------
+    >>> span_label(0.0, 31.0), span_label(0.0, 365.0), span_label(4.0, 11.0)
+    ('1970-01', '1970', '1970-01-05 to 1970-01-11')
+    """
+    ends = np.array([first, after], np.int64).astype("datetime64[D]")
+    form = next(f for f in "YMD" if (ends.astype(f"datetime64[{f}]") == ends).all())
+    a, b = (str(d.astype(f"datetime64[{form}]")) for d in (ends[0], ends[1] - np.timedelta64(1, "D")))
+    return a if a == b else f"{a} to {b}"
+
+
 def calendar_profile(groups: list[Floats]) -> Profile:
     """Count days since 1970-01-01 by month of the year and by day of the week, one row a group."""
     months, weekdays = [], []
