@@ -342,7 +342,7 @@ def test_any_text_survives_a_file(rows, delimiter, tmp_path_factory):
         writer.writerows([("left", "right", "n"), *rows])
     table = Study(path, kinds={"left": "text", "right": "text", "n": "discrete"}).table
     absent = {"", "NA", "N/A", "n/a", "nan", "NaN", "null", "NULL", "#N/A", "-nan", "-NaN"}
-    assert table["left"].labels() == [None if a in absent else a for a, _, _ in rows]
+    assert table["left"].labels() == [None if a in absent or not a.strip() else a for a, _, _ in rows]
     assert table["n"].values.tolist() == [n for _, _, n in rows]
 
 
