@@ -16,7 +16,7 @@ STUDIES = {
     "places": {"outcome": "honey_kg"}, "sales": {"outcome": "paid"}, "trial": {"outcome": "swarmed"},
     "pairs": {"outcome": "lost"}, "stays": {"outcome": "lost"}, "yards": {"outcome": "honey_kg"},
     "looks": {"outcome": "honey_kg"}, "counts": {"outcome": "with_mites"}, "offers": {"outcome": "paid"},
-    "inspections": {"outcome": "found"},
+    "inspections": {"outcome": "found"}, "stalls": {"outcome": "rating"},
 }  # fmt: skip
 
 

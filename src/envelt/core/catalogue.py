@@ -54,6 +54,9 @@ FINDINGS: dict[str, Entry] = {
     "redundancy-of-flags": Entry("note", "inventory",
         f"{T.FEWEST_FLAGS} or more flags of which never two are set in a row, where chance would set every two "
         f"together in {T.FLAGS_EXPECTED} rows or more; or two, where it would in {T.TWO_FLAGS_EXPECTED}"),
+    "redundancy-of-levels": Entry("note", "inventory",
+        f"at one level of a column another column has one level, where {T.IMPLIED_EXPECTED:g} rows or more would have "
+        f"another one as elsewhere, and at most {T.IMPLIED_SLIPS:.0%} of these do"),
     "missing-costs-rows": Entry("note", "inventory",
         f"{T.MISSING_COSTS:.0%} of the rows or more lack a value in some column that is not mostly missing"),
     "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
@@ -121,6 +124,9 @@ FINDINGS: dict[str, Entry] = {
         f"of them, by {200 * T.LEAST_POINTS:g} points, at one level of a candidate than at another)"),
     "outcome-zeros": Entry("caution", "balance",
         f"{T.ZERO_OUTCOME:.0%} or more of the rows have an outcome of 0 and the others spread: two questions"),
+    "outcome-rhythm": Entry("note", "balance",
+        f"the outcome differs between weekdays, months or hours of a date, and likewise ({T.ROUND_AGAIN:g} or more) in "
+        "the earlier and the later half of the time; no column holds that part of the date"),
     "drift-along-rows": Entry("note, caution", "balance",
         "the rows are sorted by the outcome (of numbers also where all rows of the commonest value stand first or "
         "last), or its rate or mean differs between stretches of the file as over dates; "
@@ -261,6 +267,9 @@ FINDINGS: dict[str, Entry] = {
     "equal-summaries": Entry("caution", "relations, pairwise, distribution, against",
         "columns whose mean, deviation (and correlation with a numeric outcome) agree to two digits, and whose "
         f"shapes do not; with `by`: {T.ALIKE_GROUPS} or more groups closer in both than chance makes them"),
+    "together-as-ratio": Entry("note", "against",
+        f"two amounts that grow together (their logarithms at {T.RATIO_TOGETHER:g} or more), of which the one for "
+        f"each of the other goes with the outcome at {T.RATIO_GAINS:g} more than the better alone, surely so"),
     "more-together": Entry("note", "relations",
         "two candidates say surely more about the outcome together than the sum of both alone"),
     "never-normal": Entry("note", "transforms",

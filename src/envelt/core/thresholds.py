@@ -44,6 +44,7 @@ FEW_GAP_LEVELS = 5  # are those few
 SHARE_OF_GAP_LEVELS = 0.25  # of the rows, that they hold at most
 GAPS_BY_CHANCE = 1e-6  # that all gaps lie there by chance: all pairs of columns are looked at
 GAP_BETTER = 0.02  # by which another column must explain gaps better, to be named instead
+GAPS_EXPLAINED = 0.95  # of the variance of what is missing, by the levels of another column: nothing else is behind it
 GAP_ALL = 0.95  # of the rows at a level missing, and as many present at another: it cannot be there
 GAP_ROWS = 20  # at a level, for its share of missing to be read
 GAP_BINS = 6
@@ -118,6 +119,10 @@ FEW_NAMES, ROWS_A_NAME = 0.2, 5  # of names, with under ten rows, to be told; of
 RARE_ROWS = 30  # a rate of fewer rows has a 95 % interval of 18 points to either side at worst
 RARE_SHARE = 0.06  # of the rows: in a small table a level of 30 rows may be a usual one
 ROWS_FOR_LEVELS = 100  # with fewer rows every level is rare
+ROUNDS_SPANNED = 3.0  # weeks, years or days that times span, for what comes round to be told from what goes on
+ROUND_PLACES, ROUND_ROWS = 5, 5  # weekdays, months or hours that have rows, and rows of each in both halves of the time
+ROUND_AGAIN = 0.7  # correlation between the earlier and the later half of the time
+PART_VALUES = 32  # of a column that may be a part of a date
 DATE_PARTS, DATE_PART_SLIPS = 4, 0.005  # months, weekdays or days that differ; of the rows, those that are wrong
 SCALE_ROWS = 100  # before a scale is known
 SCALE_GRADES, SCALE_WIDEST = 13, 100  # values of one, and from the first to the last
@@ -187,6 +192,7 @@ SPIKE_SHARE = 0.1  # of all rows, that are too many at multiples: fewer change n
 SPIKE_RESOLUTION = 0.75  # of all rows at multiples: that is how it is recorded, not a habit
 SPIKE_FEW = 0.9  # of the excess, that four multiples may hold: else they are popular values
 SPIKE_OTHERS = 0.5  # of the values that the other rows would have, were they spread evenly
+SPIKE_BODY = 0.9  # of the rows, about the middle, where that is looked at
 SPIKE_AGREE = 2 / 3  # of the multiples have rows too many: a few popular values are no rounding
 SPIKE_LEAST = 5  # multiples with rows too many
 ZERO_RATIO = 1.5  # zeros over what the next values lead to expect
@@ -223,6 +229,18 @@ FEW_DISTINCT = 10  # values that could be read out one by one
 STEP_SHARE = 0.125  # of a standard deviation: steps that show in a Q–Q plot and a density
 CENTRE_SHIFT = 0.05  # of a deviation between mean and median, to be worth a word
 CENTRE_SKEWNESS = 0.3  # below it a histogram looks even
+
+RATIO_ROWS = 50  # rows that have both amounts
+RATIO_GAINS = 0.15  # by how much more the ratio of two amounts goes with the outcome than the better of them
+RATIO_TOGETHER = 0.5  # correlation of their logarithms: both grow with the size of what they are of
+RATIO_SIZES, RATIO_POSITIVE = 3.0, 0.95  # of the 95th percentile over the 5th, and of the rows above 0
+RATIO_MADE = 0.98  # a ratio that goes with the outcome so well is the outcome
+RATIO_BY_CHANCE = 0.01  # of tables in which some pair seems to
+
+IMPLIED_EXPECTED = 20.0  # rows at a level that would have another level of a second column, as others have
+IMPLIED_SLIPS = 0.05  # of these, that do have another
+IMPLIED_WHOLE = 0.98  # of the rows that follow from the other column by its levels: it follows as a whole
+IMPLIED_MOST = 0.9  # of the rows at a level: elsewhere are too few to compare with
 
 # --- groups -------------------------------------------------------------------------------------------
 GROUP_P = 1e-4  # over 40 candidates of noise under 0.4 % of tables

@@ -19,7 +19,7 @@ V = TypeVar("V", bound=View)
 OF_RELATIONS = frozenset({
     "bend-without-trend", "clusters-correlate", "curved-relation", "groups-disagree", "missing-follows-column",
     "missing-follows-outcome", "more-together", "only-together", "only-within", "spread-differs", "step-not-trend",
-    "step-to-none", "turns-between-groups", "turns-round", "vanishes-within",
+    "step-to-none", "together-as-ratio", "turns-between-groups", "turns-round", "vanishes-within",
 })  # fmt: skip
 """Findings that rest on rows being cases."""
 

@@ -32,6 +32,7 @@ from ..words import listed
 from .by_class import rates_along, shape_of_rates
 from .by_number import shape_of_means
 from .none_there import none_at
+from .ratios import ratio_findings
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -115,7 +116,8 @@ class GlanceAnswers(Remade):
     def findings(self) -> tuple[Finding, ...]:
         """What turns round, and what the numbers would hide."""
         inner = [] if self.cases is None else self.cases.findings
-        return by_weight([*self.turns.findings, *inner, *self.glance.findings])
+        ratios = ratio_findings(self.candidates, self.outcome, self.sampling)
+        return by_weight([*self.turns.findings, *inner, *self.glance.findings, *ratios])
 
 
 def glance(

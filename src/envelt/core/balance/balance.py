@@ -25,6 +25,7 @@ from .candidates import candidate_drift
 from .drift import drifts
 from .gaps import outcome_missing, outcome_zeros
 from .limits import counted_from_one, counted_out_of
+from .rhythm import rhythms
 
 
 @dataclass(frozen=True)
@@ -81,6 +82,7 @@ class BalanceAnswers(Remade):
         ]
         missing = outcome_missing(self.outcome, self.columns, self.sampling)
         moving = drifts(self.outcome, self.columns, self.sampling, self.rows)
+        moving += rhythms(self.outcome, self.columns, self.sampling)
         return by_weight([*missing, *zeros, *found, *moving, *candidate_drift(self.columns, self.sampling)])
 
 

@@ -33,7 +33,7 @@ DRIFT_BINS = 12
 
 
 @dataclass(frozen=True)
-class _Apart:
+class Apart:
     """The outcome in stretches: of which bins, its rate or mean in each, and whether these are one by chance."""
 
     bins: NDArray[np.intp]
@@ -77,7 +77,7 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
     told, over = False, []
     for column in over_time(columns):
         values, bins, names = stretches(column, known)
-        apart = _apart(outcome, bins.codes, len(bins.ends), sampling)
+        apart = apart_in(outcome, bins.codes, len(bins.ends), sampling)
         if apart is not None:
             told = told or _in_order(values)
             over.append((column.name, apart, names))
@@ -88,7 +88,7 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
     return [*found, *along]
 
 
-def _over(outcome: Outcome, over: list[tuple[str, _Apart, Callable[[int], str]]]) -> Finding:
+def _over(outcome: Outcome, over: list[tuple[str, Apart, Callable[[int], str]]]) -> Finding:
     """Say over which time the outcome drifts, and over which others too: a date and its year are one story."""
     name, apart, names = over[0]
     first, last = apart.ends
@@ -135,7 +135,7 @@ def _in_blocks(column: Column, known: NDArray[np.bool_]) -> bool:
     return int(np.count_nonzero(np.diff(codes))) + 1 <= T.BLOCKS_A_NAME * column.distinct
 
 
-def _apart(outcome: Outcome, codes: NDArray[np.integer], size: int, sampling: Sampling) -> _Apart | None:
+def apart_in(outcome: Outcome, codes: NDArray[np.integer], size: int, sampling: Sampling) -> Apart | None:
     """Return the outcome in stretches of known rows, where it surely differs between them, by enough to matter."""
     known = outcome.known
     rows = np.bincount(codes[codes >= 0], minlength=size)
@@ -157,7 +157,7 @@ def _apart(outcome: Outcome, codes: NDArray[np.integer], size: int, sampling: Sa
         what, least = f"mean of {marked(outcome.name)}", T.LEAST_SD * outcome.deviation
     if not p < T.DRIFT_P or not at.max() - at.min() >= least:
         return None
-    return _Apart(enough, at, what, float(p))
+    return Apart(enough, at, what, float(p))
 
 
 def _in_order(values: Floats) -> bool:
@@ -186,7 +186,7 @@ def _along_rows(outcome: Outcome, sampling: Sampling, rows: pd.Index[Any]) -> li
         return [_sorted(outcome, n, how)]
     size = _stretches_of(n)
     stretches = np.arange(n) * size // n
-    apart = _apart(outcome, stretches, size, sampling)
+    apart = apart_in(outcome, stretches, size, sampling)
     alike = 0.0 if is_class or sampling.clustered else pearson_coefficient(y[:-1], y[1:])
     if apart is None:
         return []

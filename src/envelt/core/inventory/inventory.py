@@ -16,13 +16,14 @@ from ..parallel import Progress, in_threads
 from ..stats.sampling import Sampling
 from ..words import plural
 from .quality.absent import missing_findings
-from .quality.absent_where import missing_where
+from .quality.absent_where import explained_gaps, missing_where
 from .quality.blocks import block_findings
 from .quality.copies import copy_findings
 from .quality.crossed import crossed_findings
 from .quality.date_parts import date_part_findings
 from .quality.flags import exclusive_flags
 from .quality.follows import follow_findings
+from .quality.implied import implied_levels
 from .quality.later import later_findings
 from .quality.levels import level_findings
 from .quality.logged import logged_findings
@@ -101,8 +102,7 @@ def quality_findings(
     """
     name = None if outcome is None else outcome.name
     looks: list[tuple[str, Callable[[], list[Finding]]]] = [
-        ("missing", lambda: missing_findings(table, outcome, sampling)),
-        ("missing where", lambda: missing_where(table, name, sampling)),
+        ("missing", lambda: gap_findings(table, outcome, sampling)),
         ("repeats", lambda: repeat_findings(table, unit, outcome) or ([] if unit else named_by_nothing(table))),
         ("rows", lambda: crossed_findings(table, outcome, counted)),
         ("copies", lambda: copy_findings(table)),
@@ -111,6 +111,7 @@ def quality_findings(
         ("follows", lambda: follow_findings(table, name, sampling)),
         ("swapped", lambda: swapped_values(table)),
         ("flags", lambda: exclusive_flags(table, name)),
+        ("implied levels", lambda: implied_levels(table, name, sampling)),
         ("later", lambda: later_findings(table, outcome, sampling)),
         ("values", lambda: value_findings(table, dict(ranges or {}))),
         ("parts of dates", lambda: date_part_findings(table, name)),
@@ -123,6 +124,14 @@ def quality_findings(
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])
     progress(len(looks), len(looks), "")
     return by_weight(_kinds_at_once(_one_each([f for found in made for f in found])))
+
+
+def gap_findings(table: Table, outcome: Outcome | None, sampling: Sampling) -> list[Finding]:
+    """Look at what is missing: where, with what, and whether the outcome goes with it for no other reason."""
+    where = missing_where(table, None if outcome is None else outcome.name, sampling)
+    explained = [table[n].missing for n in explained_gaps(where)]
+    alike = {c.name for c in table if any(np.array_equal(c.missing, gaps) for gaps in explained)}
+    return [*missing_findings(table, outcome, sampling, alike), *where]
 
 
 def named_by_nothing(table: Table) -> list[Finding]:

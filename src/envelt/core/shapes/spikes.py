@@ -82,7 +82,7 @@ def round_spikes(ordered: Floats, step: float, effect: float = 1.0) -> RoundSpik
         z = (here.sum() - expected) / np.sqrt(effect * max(here.sum() * (1 - 1 / m), 1.0))
         enough = here.sum() - expected >= T.SPIKE_SHARE * n and here.sum() > T.SPIKE_RATIO * expected
         rounded = enough and z > max(T.SURE, best) and _spread_over(here - about) and _agree(here, about)
-        if rounded and not _by_divisor(counts, low, m, float(here.sum())) and not _popular(counts, at):
+        if rounded and not _by_divisor(counts, low, m, float(here.sum())) and not _popular(counts, total, at, m):
             best = z
             top = at[np.argsort(about - here, kind="stable")[:6]] + low
             values = tuple(float(v) * step for v in np.sort(top))
@@ -129,18 +129,28 @@ def _by_divisor(counts: Floats, low: int, m: int, here: float) -> bool:
     return any(here <= T.SPIKE_RATIO * expected for expected in of)
 
 
-def _popular(counts: Floats, at: Ints) -> bool:
+def _popular(counts: Floats, total: Floats, at: Ints, m: int) -> bool:
     """Say whether the other values are few popular ones too, as sizes of a product are.
 
-    Rows that are not rounded lie on about as many different values as they would if each place were as likely.
+    Rows that are not rounded lie on about as many different values as they would if each place were as likely, and the
+    commonest of these have less too many, over a period about each, than as many multiples have; in the middle nine
+    tenths of the rows, for in a tail few places are taken.
     """
-    other = np.ones(len(counts), bool)
-    other[at] = False
-    places, rows = int(other.sum()), float(counts[other].sum())
-    if places == 0:
+    share = total[1:] / total[-1]
+    body = (share >= (1 - T.SPIKE_BODY) / 2) & (share <= (1 + T.SPIKE_BODY) / 2)
+    rounded = np.zeros(len(counts), bool)
+    rounded[at] = True
+    other = counts[body & ~rounded]
+    if len(other) == 0:
         return False
-    expected = places * (1 - np.exp(-rows / places))
-    return bool(np.count_nonzero(counts[other]) < T.SPIKE_OTHERS * expected)
+    expected = len(other) * (1 - np.exp(-other.sum() / len(other)))
+    if np.count_nonzero(other) < T.SPIKE_OTHERS * expected:
+        return True
+    inner = np.arange(len(counts))
+    inner = inner[body & (inner >= m // 2) & (inner + m // 2 < len(counts))]
+    excess = counts[inner] - _period_mean(total, counts, inner, m)
+    multiples, rest = excess[rounded[inner]], np.sort(excess[~rounded[inner]])[::-1]
+    return bool(rest[: len(multiples)].sum() > multiples.sum())
 
 
 def _agree(here: Floats, about: Floats) -> bool:

@@ -17,8 +17,14 @@ from ...words import listed, p_text, plural
 Mask = NDArray[np.bool_]
 
 
-def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling) -> list[Finding]:
-    """Find columns mostly missing, columns missing on the same rows, and missing that follows the outcome."""
+def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling, explained: set[str]) -> list[Finding]:
+    """Find columns mostly missing, columns missing on the same rows, and missing that follows the outcome.
+
+    Parameters
+    ----------
+    explained
+        Columns whose gaps another column explains, so that it is this one that goes with the outcome.
+    """
     masks = {c.name: c.missing for c in table}
     counts = {name: int(m.sum()) for name, m in masks.items()}
     gaps = [n for n, k in counts.items() if 0 < k < len(table)]
@@ -29,7 +35,7 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling) 
     found += _costs(table, {n: masks[n] for n in gaps if n not in mostly and n != target and table[n].kind != "text"})
     found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
     if outcome is not None:
-        followed = [n for n in gaps if n != outcome.name and counts[n] >= T.FEWEST_GAPS]
+        followed = [n for n in gaps if n != outcome.name and n not in explained and counts[n] >= T.FEWEST_GAPS]
         following = [f for n in followed for f in missing_follows(n, masks[n], outcome, sampling, len(followed))]
         found += following if len(following) <= T.MOST_GAPS_APART else [_all_follow(following, outcome.name)]
     return found

@@ -61,6 +61,15 @@ def patterns_of_gaps(table: Table, outcome: str | None, least: int) -> dict[str,
     return {name: table[name].missing for name in seen.values()}
 
 
+def explained_by(codes: Codes, missing: Mask) -> float:
+    """Return the share of the variance of whether a value is missing that lies between the levels of another column."""
+    place = codes + 1  # where the other is missing is a level too
+    n = np.bincount(place)
+    share = np.bincount(place, weights=missing) / np.maximum(n, 1)
+    p = float(missing.mean())
+    return float(n @ (share - p) ** 2 / len(codes) / (p * (1 - p)))
+
+
 def _values(c: Column) -> NDArray[np.generic] | None:
     """Return the codes or numbers of a column that may have from four to a hundred levels; nothing of others."""
     if isinstance(c, TimeColumn) or c.kind in ("identifier", "text", "constant", "binary"):
@@ -110,6 +119,10 @@ def _in_few(
         f"All {plural(int(absent.sum()), 'row')} without {marked(name)} have {plural(len(at), 'value')} of "
         f"{marked(other)}, of {len(labels)}: {listed}.",
         f"Ask what {marked(other)} has to do with it: what was not asked there, or cannot be, is no unknown value.",
-        {"missing": {labels[k]: [int(absent[k]), int(n[k])] for k in at}, "share": share},
+        {
+            "missing": {labels[k]: [int(absent[k]), int(n[k])] for k in at},
+            "share": share,
+            "explains": explained_by(codes, missing),
+        },
     )
     return share, finding

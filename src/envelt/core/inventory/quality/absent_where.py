@@ -16,7 +16,7 @@ from ...shapes.quantiles import few_values, quantile_edges
 from ...stats.sampling import Sampling
 from ...stats.stratified import units_in
 from ...words import plural
-from .absent_levels import missing_in_levels, patterns_of_gaps
+from .absent_levels import explained_by, missing_in_levels, patterns_of_gaps
 
 Mask = NDArray[np.bool_]
 Codes = NDArray[np.int64]
@@ -37,7 +37,7 @@ def missing_where(table: Table, outcome: str | None, sampling: Sampling) -> list
     for c in table:
         if c.name == outcome:
             continue
-        coded = _coded(c.take(rows))
+        coded = coded_levels(c.take(rows))
         if coded is None:
             continue
         readable = _readable(coded[0], len(coded[1]), some)
@@ -55,6 +55,13 @@ def missing_where(table: Table, outcome: str | None, sampling: Sampling) -> list
     return [f for of in found.values() for f in (of if len(of) <= T.MOST_GAPS_APART else [_joined(of)])]
 
 
+def explained_gaps(where: list[Finding]) -> set[str]:
+    """Return the columns whose gaps go with another column, and nothing of them is left to be explained."""
+    each = [(f.columns[0], f.evidence) for f in where if "columns" not in f.evidence]
+    each += [(name, of) for f in where for name, of in f.evidence.get("columns", {}).items()]
+    return {name for name, evidence in each if evidence["explains"] >= T.GAPS_EXPLAINED}
+
+
 def _joined(found: list[Finding]) -> Finding:
     """Join what has one cause: gaps of many columns that go with one other, the widest of them told."""
     found.sort(key=lambda f: (f.weight, -f.evidence.get("gap", 0.0)))  # cautions before notes
@@ -68,7 +75,7 @@ def _joined(found: list[Finding]) -> Finding:
     )
 
 
-def _coded(c: Column) -> tuple[Codes, tuple[str, ...]] | None:
+def coded_levels(c: Column) -> tuple[Codes, tuple[str, ...]] | None:
     """Return a column in at most twelve levels or bins, −1 where missing; nothing where it has none."""
     if isinstance(c, CategoryColumn):
         if c.kind in ("identifier", "text", "constant") or not 2 <= len(c.levels) <= T.MOST_GAP_LEVELS:
@@ -112,7 +119,7 @@ def _gap(codes: Codes, readable: Mask, missing: Mask) -> tuple[float, int, int, 
 
 
 def _found(name: str, missing: Mask, other: Column, sampling: Sampling) -> list[Finding]:
-    coded = _coded(other)
+    coded = coded_levels(other)
     if coded is None:
         return []
     gap, high, low, share = _gap(coded[0], _readable(coded[0], len(coded[1]), sampling), missing)
@@ -138,6 +145,10 @@ def _found(name: str, missing: Mask, other: Column, sampling: Sampling) -> list[
             f"{marked(name)} is missing in {share[high]:.0%} of the rows where {marked(other.name)} is {labels[high]} "
             f"and in {share[low]:.0%} where it is {labels[low]}.",
             advice,
-            {"missing_share": {labels[k]: float(share[k]) for k in range(len(labels))}, "gap": gap},
+            {
+                "missing_share": {labels[k]: float(share[k]) for k in range(len(labels))},
+                "gap": gap,
+                "explains": explained_by(coded[0], missing),
+            },
         )
     ]

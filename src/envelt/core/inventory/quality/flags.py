@@ -22,7 +22,7 @@ def exclusive_flags(table: Table, outcome: str | None) -> list[Finding]:
     Sets are grown from the flags set most often; by chance two would be set together in twelve rows or more. Three
     rows at most may contradict.
     """
-    flags = {c.name: f for c in table if c.name != outcome for f in [_set(table, c.name)] if f is not None}
+    flags = {c.name: f for c in table if c.name != outcome for f in [is_set(table, c.name)] if f is not None}
     names = sorted(flags, key=lambda n: -int(flags[n].sum()))
     found, used = [], set[str]()
     for first in names:
@@ -38,7 +38,7 @@ def exclusive_flags(table: Table, outcome: str | None) -> list[Finding]:
     return found
 
 
-def _set(table: Table, name: str) -> Mask | None:
+def is_set(table: Table, name: str) -> Mask | None:
     """Say in which rows a flag is set; nothing where a column is none, or has gaps."""
     c = table[name]
     if c.kind != "binary" or c.missing.any():

@@ -1,0 +1,122 @@
+"""What the stalls' table shows: ratios, rhythms, levels that bring others, and gaps that another column explains."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from scipy import stats
+
+from envelt import Study
+from envelt.demo.others import OTHERS
+from samples import found
+
+
+@pytest.fixture(scope="module")
+def stalls():
+    return OTHERS["stalls"]()
+
+
+@pytest.fixture(scope="module")
+def twin():
+    return OTHERS["stalls"](planted=False)
+
+
+@pytest.mark.parametrize("factor", [1, 1000, 1e-6])
+def test_a_ratio_has_spearmans_correlation_the_way_round_that_it_rises_in_any_unit(stalls, factor):
+    frame = stalls.assign(takings=stalls["takings"] * factor, rating=-stalls["rating"])
+    (told,) = found(frame, "together-as-ratio", "against", outcome="rating")
+    assert told.columns == ("visitors", "takings", "rating")  # of fewer for each coin ratings are worse
+    rho = stats.spearmanr(frame["visitors"] / frame["takings"], frame["rating"])[0]
+    assert told.evidence["ratio"][0] == pytest.approx(rho)
+    assert told.evidence["ratio"][1] < rho < told.evidence["ratio"][2]
+    alone = [stats.spearmanr(frame[c], frame["rating"])[0] for c in told.columns[:2]]
+    assert told.evidence["alone"] == pytest.approx(alone)
+    assert f"{rho:+.2f}" in told.statement
+
+
+def test_ratios_of_a_class_are_told_and_those_of_amounts_that_go_their_own_way_or_hold_by_rows_only_are_not(stalls):
+    good = stalls.assign(good=np.where(stalls["rating"] > stalls["rating"].median(), "yes", "no")).drop(
+        columns="rating"
+    )
+    (told,) = found(good, "together-as-ratio", "against", outcome="good")
+    assert told.columns == ("takings", "visitors", "good")
+    r = np.random.default_rng(1)
+    apart = pd.DataFrame({"a": r.lognormal(0, 1, 900), "b": r.lognormal(0, 1, 900)})
+    apart["y"] = np.log(apart["a"] / apart["b"]) + r.normal(size=900)
+    assert found(apart, "together-as-ratio", "against", outcome="y") == []  # two columns, and no size of one thing
+    made = stalls.assign(rating=stalls["takings"] / stalls["visitors"])
+    assert found(made, "together-as-ratio", "against", outcome="rating") == []  # the outcome is the ratio
+    r = np.random.default_rng(0)
+    case = np.repeat(np.arange(12), 75)
+    size, share = r.lognormal(0, 1.5, 12)[case], r.lognormal(0, 1, 12)[case]
+    frame = pd.DataFrame({"case": case, "all": size * r.lognormal(0, 0.1, 900)})
+    frame["part"], frame["y"] = frame["all"] * share, np.log(share) + r.normal(0, 1, 12)[case] + r.normal(size=900)
+    rows = found(frame.drop(columns="case"), "together-as-ratio", "against", outcome="y")
+    assert len(rows) == 1
+    assert found(frame, "together-as-ratio", "against", outcome="y", unit="case") == []
+
+
+def test_of_pure_noise_no_ratio_is_told():
+    told = 0
+    for seed in range(40):
+        r = np.random.default_rng(seed)
+        size = r.lognormal(0, 1, 200)
+        frame = pd.DataFrame({f"a{k}": size * r.lognormal(0, 0.5, 200) for k in range(6)})
+        told += len(found(frame.assign(y=r.normal(size=200)), "together-as-ratio", "against", outcome="y"))
+    assert told <= 1
+
+
+@pytest.mark.parametrize("wanted", [True, False])
+def test_ratings_come_round_with_the_weekday_and_no_more_where_a_column_tells_it(stalls, wanted):
+    frame = stalls if wanted else stalls.assign(weekday=pd.to_datetime(stalls["sold"]).dt.day_name().str[:3])
+    told = found(frame, "outcome-rhythm", "balance", outcome="rating")
+    assert bool(told) is wanted
+    if wanted:
+        means = stalls.groupby(pd.to_datetime(stalls["sold"]).dt.day_name())["rating"].mean()
+        assert told[0].evidence["at"] == pytest.approx(means.to_dict())
+        assert "(Sunday)" in told[0].statement
+
+
+@pytest.mark.parametrize(("part", "times"), [("month", "D"), ("hour", "h")])
+def test_months_and_hours_come_round_and_what_only_goes_on_does_not(part, times):
+    r = np.random.default_rng(2)
+    at = pd.date_range("2020-01-01", periods=2_000, freq=times)
+    place = at.month if part == "month" else at.hour
+    turns = pd.DataFrame({"at": at, "y": np.sin(place / place.max() * 2 * np.pi) + r.normal(size=2_000)})
+    (told,) = found(turns, "outcome-rhythm", "balance", outcome="y")
+    assert told.evidence["part"] == part
+    goes_on = turns.assign(y=np.arange(2_000) / 500 + r.normal(size=2_000))
+    assert found(goes_on, "outcome-rhythm", "balance", outcome="y") == []
+    event = turns.assign(y=np.where(turns["y"] > 0, "yes", "no"))
+    assert [f.evidence["part"] for f in found(event, "outcome-rhythm", "balance", outcome="y")] == [part]
+
+
+def test_a_level_that_brings_another_is_counted_beside_the_rest_and_cases_count(stalls):
+    (told,) = found(stalls, "redundancy-of-levels", outcome="rating")
+    (pair,) = told.evidence["pairs"]
+    gate = stalls["stall"] == "gate"
+    cash = stalls["payment"] == "cash"
+    assert pair[:4] == ["stall", "'gate'", "payment", "'cash'"]
+    assert pair[4:] == [int((gate & cash).sum()), int(gate.sum()), pytest.approx(cash[~gate].mean())]
+    assert found(stalls.assign(day=np.arange(900) // 60), "redundancy-of-levels", outcome="rating", unit="day") == []
+    flags = pd.DataFrame({"a": np.repeat([1, 0, 0], 300), "b": np.repeat([0, 1, 0], 300), "y": stalls["rating"]})
+    assert found(flags, "redundancy-of-levels", outcome="y") == []  # never both: that is told of flags
+    r = np.random.default_rng(3)
+    noise = pd.DataFrame(r.choice(list("abcd"), (900, 8)), columns=list("stuvwxyz")).assign(y=r.normal(size=900))
+    assert found(noise, "redundancy-of-levels", outcome="y") == []
+
+
+def test_gaps_that_another_column_explains_are_told_of_that_one_and_others_of_the_outcome(stalls, twin):
+    follows = lambda frame: [f.columns[0] for f in found(frame, "missing-follows-outcome", outcome="rating")]  # noqa: E731
+    assert follows(stalls) == []
+    twice = stalls.assign(snow_mm=stalls["rain_mm"] / 7)
+    assert follows(twice) == []  # gaps of the same rows
+    shop = stalls["stall"] == "shop"
+    half = stalls.assign(rain_mm=stalls["rain_mm"].where(~shop | (np.arange(900) % 3 > 0), 1.0))
+    assert follows(half) == ["rain_mm"]  # two in three of the shop's days: not explained whole
+    high = stalls["rating"] > stalls["rating"].quantile(0.7)
+    assert follows(twin.assign(rain_mm=np.where(high, np.nan, 1.0 + np.arange(900) % 9), rating=stalls["rating"])) == [
+        "rain_mm"
+    ]
+    (told,) = found(stalls, "missing-follows-column", outcome="rating")
+    assert told.evidence["explains"] == pytest.approx(1.0)
+    assert Study(stalls, outcome="rating").preparation().operations
