@@ -67,6 +67,9 @@ RELATIONS = {
     "only-together",
     "step-to-none",
     "made-from-date",
+    "together-as-ratio",
+    "redundancy-of-levels",
+    "outcome-rhythm",
 }
 OF_UNITS = {
     "more-together", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",
