@@ -120,3 +120,55 @@ def test_gaps_that_another_column_explains_are_told_of_that_one_and_others_of_th
     (told,) = found(stalls, "missing-follows-column", outcome="rating")
     assert told.evidence["explains"] == pytest.approx(1.0)
     assert Study(stalls, outcome="rating").preparation().operations
+
+
+def recipes(frame, **options):
+    return {
+        k: (f.weight, v) for f in found(frame, "made-up-of-others", **options) for k, v in f.evidence["recipes"].items()
+    }
+
+
+def test_what_is_made_from_the_row_before_or_is_a_distance_is_told_with_its_recipe(stalls, twin):
+    made = recipes(stalls, outcome="rating")
+    assert made == {
+        "change": ("caution", "takings less that of the row before"),
+        "away": ("caution", "the distance of visitors from 60"),
+    }
+    assert recipes(stalls, outcome="takings")["change"][0] == "stop"
+    assert recipes(twin, outcome="rating") == {}
+    upwards = stalls.iloc[::-1].reset_index(drop=True)
+    assert recipes(upwards, outcome="rating")["change"][1] == "takings less that of the row after"
+    share = stalls.assign(change=stalls["takings"].pct_change())
+    assert recipes(share)["change"][1] == "the change of takings since the row before, as a share"
+    percent = stalls.assign(change=(100 * stalls["takings"].pct_change()).round(1))
+    assert recipes(percent)["change"][1] == "the change of takings since the row before, in percent"
+    before = stalls.assign(change=stalls["takings"].shift(1))
+    assert recipes(before, outcome="takings")["change"] == ("note", "takings of the row before")
+    slow = stalls[["rating"]].assign(a=np.repeat(np.arange(90), 10) * 1.5, b=np.repeat(np.arange(90), 10) * 1.5)
+    assert "row before" not in str(recipes(slow, outcome="rating"))  # copies of what seldom changes
+    stall = stalls.sort_values("stall", kind="stable").reset_index(drop=True)
+    stall["change"] = stall.groupby("stall")["takings"].diff()
+    assert recipes(stall)["change"][1] == "takings less that of the row before"  # three histories
+    shuffled = stalls.sample(frac=1, random_state=1)
+    assert "change" not in recipes(shuffled)
+    wrong = stalls.assign(change=stalls["change"].where(np.arange(900) % 2 > 0, 0.5))
+    assert "change" not in recipes(wrong)  # of every second row
+
+
+def test_values_of_a_row_each_are_not_read_off_a_date(stalls):
+    days = stalls[["sold", "takings", "rating"]].iloc[:200]
+    assert found(days.assign(takings=np.arange(200) * 1.5), "made-from-date", outcome="rating") == []
+    assert found(days, "made-from-date", outcome="rating") == []
+    first = pd.concat([days, days]).assign(day=np.tile(np.arange(200) + 3, 2))  # 3 January is the third day
+    (told,) = found(first, "made-from-date", outcome="rating")
+    assert told.evidence["parts"] == {"day": "day of the year"}
+
+
+@pytest.mark.parametrize("each", [1, 3])
+def test_people_of_as_many_rows_each_are_likely_units_though_they_are_few_and_agree_on_nothing(each):
+    r = np.random.default_rng(4)
+    people = np.repeat([f"p{k}" for k in range(15)], each)
+    frame = pd.DataFrame({"person": people, "x": r.normal(size=15 * each), "y": r.normal(size=15 * each)})
+    frame = frame.sample(frac=1, random_state=1)
+    assert bool(found(frame, "likely-unit", outcome="y")) is (each > 1)
+    assert found(frame.rename(columns={"person": "colour"}), "likely-unit", outcome="y") == []

@@ -23,6 +23,7 @@ from .quality.crossed import crossed_findings
 from .quality.date_parts import date_part_findings
 from .quality.flags import exclusive_flags
 from .quality.follows import follow_findings
+from .quality.from_one import made_from_one
 from .quality.implied import implied_levels
 from .quality.later import later_findings
 from .quality.levels import level_findings
@@ -107,6 +108,7 @@ def quality_findings(
         ("rows", lambda: crossed_findings(table, outcome, counted)),
         ("copies", lambda: copy_findings(table)),
         ("recipes", lambda: recipe_findings(table, name)),
+        ("from one", lambda: made_from_one(table, name)),
         ("logarithms", lambda: logged_findings(table, name)),
         ("follows", lambda: follow_findings(table, name, sampling)),
         ("swapped", lambda: swapped_values(table)),

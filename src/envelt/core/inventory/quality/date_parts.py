@@ -68,9 +68,18 @@ def _part(c: Column, parts: list[tuple[str, Ints]], dated: NDArray[np.bool_]) ->
         counts = np.bincount(of * size + code, minlength=size * size).reshape(size, size)
         best = counts.argmax(axis=1)
         wrong = n - int(counts.max(axis=1).sum())
-        if len(np.unique(best)) == size and wrong <= T.DATE_PART_SLIPS * n:
+        often = n >= T.DATE_PART_ROWS * size  # values of a row each stand for a day of their own whatever they are
+        one_each = len(np.unique(best)) == size and (often or _counts_days(own[there], place[there]))
+        if one_each and wrong <= T.DATE_PART_SLIPS * n:
             return what, wrong
     return None
+
+
+def _counts_days(own: NDArray[np.generic], place: Ints) -> bool:
+    """Say whether values are the number of a year, month or day itself, but for where they begin."""
+    if own.dtype.kind != "f":
+        return False
+    return bool(np.ptp(own.astype(np.float64) - place) == 0)
 
 
 def _said(date: str, told: list[tuple[str, str, int]]) -> Finding:

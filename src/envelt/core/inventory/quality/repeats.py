@@ -236,7 +236,9 @@ def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
     )
     carries = len(shared) >= (1 if panel or c.kind == "identifier" else 2)
     enough = units >= T.LEAST_UNITS and (carries or by_name or alike >= T.ALIKE_WITHIN)
-    return _Unit(c, codes, several, units, shared, alike) if enough or in_time else None
+    there = counts[counts > 0]
+    each_as_often = panel and bool((there == there[0]).all()) and (glued_id(c.name) or hints(c.name, "few_cases"))
+    return _Unit(c, codes, several, units, shared, alike) if enough or in_time or each_as_often else None
 
 
 def _inside(codes: NDArray[np.int64], around: NDArray[np.int64]) -> bool:
