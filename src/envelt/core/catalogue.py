@@ -249,8 +249,8 @@ FINDINGS: dict[str, Entry] = {
         "to keep, and why"),
     "made-up-of-others": Entry("caution, stop, note", "relations, inventory",
         "a number follows exactly from others: a sum, a difference or a total; a ratio, a product or a change in "
-        "percent of two; another number in another scale (a logarithm, a root, a square); or levels from another "
-        "column: a number that was cut, levels that were joined, one value "
+        "percent of two; another number in another scale (a logarithm, a root, a square), in the row before, its "
+        "change since, or its distance from a point; or levels from another column: a number that was cut, levels that were joined, one value "
         "set apart; with the rows that contradict (levels: then a note); a stop where the outcome is among them"),
     "curved-relation": Entry("note, caution", "relations, pairwise, against",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a straight "
