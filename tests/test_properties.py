@@ -315,6 +315,9 @@ def test_grades_are_ordered_whatever_their_case_and_what_is_no_scale_is_left_alo
         if len(scale) >= 3:
             ordered = [g.casefold() for g in grade_order(shuffled)]
             assert sorted(ordered) == sorted(scale)
+    assert grade_order(["(20,Inf]", "[0, 10)", "(10,20]"]) == ("[0, 10)", "(10,20]", "(20,Inf]")
+    assert grade_order(["(1e+03,2e+03]", "(-3.5,0]", "(0,1e+03]"])[::2] == ("(-3.5,0]", "(1e+03,2e+03]")
+    assert grade_order(["(a, b]", "(c, d]", "(e, f]"]) == grade_order(["[3, 1)", "[1, 2)", "[2, 3)"]) == ()
     assert grade_order(["65+", "18-24", "under 18", "25-64"]) == ("under 18", "18-24", "25-64", "65+")
     assert grade_order(["over 60k", "20k to 40k", "under 20k", "40k to 60k"])[0] == "under 20k"
     for levels in (

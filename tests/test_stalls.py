@@ -172,3 +172,42 @@ def test_people_of_as_many_rows_each_are_likely_units_though_they_are_few_and_ag
     frame = frame.sample(frac=1, random_state=1)
     assert bool(found(frame, "likely-unit", outcome="y")) is (each > 1)
     assert found(frame.rename(columns={"person": "colour"}), "likely-unit", outcome="y") == []
+
+
+def test_a_product_with_one_of_few_values_has_its_recipe(stalls):
+    boxes = np.random.default_rng(5).choice([1, 2, 4, 8, 12], 900)
+    made = recipes(stalls.assign(boxes=boxes, jars=boxes * stalls["shelf_months"]), outcome="rating")
+    assert made["jars"][1] == "shelf_months × boxes"
+
+
+@pytest.mark.parametrize(("value", "weight"), [("mean", "caution"), (2.5, "note"), (3.0, None)])
+def test_a_cell_between_the_steps_of_a_scale_is_told_and_whether_it_is_their_mean(value, weight):
+    r = np.random.default_rng(6)
+    grades = r.integers(1, 6, 400).astype(float)
+    grades[123] = grades[np.arange(400) != 123].mean() if value == "mean" else value
+    told = found(pd.DataFrame({"grade": grades, "x": r.normal(size=400)}), "impossible-value")
+    assert [f.weight for f in told] == ([] if weight is None else [weight])
+    if told:
+        assert told[0].evidence["rows"] == ["123"]
+        assert ("mean of the others" in told[0].statement) is (value == "mean")
+    halves = pd.DataFrame({"grade": np.round(2 * grades) / 2 + r.choice([0, 0.5], 400), "x": r.normal(size=400)})
+    assert found(halves, "impossible-value") == []
+
+
+@pytest.mark.parametrize(("far", "weight"), [(9.0, "caution"), (5.2, "note"), (4.2, None)])
+def test_a_value_that_sets_the_axis_alone_is_a_caution(far, weight):
+    x = stats.norm.ppf((np.arange(200) + 0.5) / 200)
+    x[100] = far
+    told = found(pd.DataFrame({"x": x, "y": np.arange(200) % 7 * 1.5}), "outliers-apart", "distribution")
+    assert [f.weight for f in told] == ([] if weight is None else [weight])
+    if told:
+        gap = far - np.sort(x)[-2]
+        assert bool(gap >= (far - x.min()) / 3) is (weight == "caution")
+
+
+def test_a_tail_of_eighty_rows_is_told_and_of_few_normal_ones_hardly_ever():
+    r = np.random.default_rng(7)
+    assert found(pd.DataFrame({"x": r.gamma(2.5, 2, 80)}), "long-tail", "distribution")
+    noise = pd.DataFrame(r.normal(size=(60, 150)), columns=[f"c{k}" for k in range(150)])
+    tails = found(noise, "long-tail", "distribution")
+    assert sum(len(f.columns) for f in tails) <= 2

@@ -159,9 +159,10 @@ FINDINGS: dict[str, Entry] = {
     "gross-outliers": Entry("caution", "distribution",
         f"values over {T.FAR_IQRS:g} interquartile ranges from the middle half, on the log scale too where all "
         "are above zero"),
-    "outliers-apart": Entry("note", "distribution",
+    "outliers-apart": Entry("note, caution", "distribution",
         f"{T.APART_MOST} values at most lie {T.APART_GAP:g} interquartile ranges from the next and {T.APART_IQRS:g} "
-        "beyond the middle half, of a number without a long tail, and of its logarithm where it is positive"),
+        "beyond the middle half, of a number without a long tail, and of its logarithm where it is positive; caution "
+        f"where nothing lies in {T.APART_ALONE:.0%} of the range"),
     "many-outliers": Entry("note", "distribution", "more values beyond Tukey's fences than a normal distribution has"),
     "equal-quartiles": Entry("note", "distribution",
         "half of the rows are one value, so that no value can be called an outlier"),
@@ -250,8 +251,9 @@ FINDINGS: dict[str, Entry] = {
     "made-up-of-others": Entry("caution, stop, note", "relations, inventory",
         "a number follows exactly from others: a sum, a difference or a total; a ratio, a product or a change in "
         "percent of two; another number in another scale (a logarithm, a root, a square), in the row before, its "
-        "change since, or its distance from a point; or levels from another column: a number that was cut, levels that were joined, one value "
-        "set apart; with the rows that contradict (levels: then a note); a stop where the outcome is among them"),
+        "change since, or its distance from a point; or levels from another "
+        "column: a number that was cut, levels that were joined, one value set apart; with the rows that contradict "
+        "(levels: then a note); a stop where the outcome is among them"),
     "curved-relation": Entry("note, caution", "relations, pairwise, against",
         f"two columns go together along a curve that explains {T.CURVE_GAIN:.0%} more of the variance than a straight "
         f"line; with the outcome {T.SHAPE_GAIN:.1%} and {T.SHAPE_OF_BETWEEN:.0%} of the differences between bins (a "

@@ -50,9 +50,10 @@ SCALES: tuple[tuple[str, ...], ...] = (
     ("assistant", "associate", "full"),
     ("assistant professor", "associate professor", "professor"),
     (
-        *("illiterate", "none", "no schooling", "primary", "secondary", "<hs", "less than high school", "ged"),
-        *("highschool", "high school", "hs", "some college", "associate", "college", "bachelor", "bachelors"),
-        *("univ", "university", "graduate", "grad", "master", "masters", "phd", "doctorate"),
+        *("illiterate", "none", "no schooling", "primary", "secondary", "8th grade", "<hs", "less than high school"),
+        *("some high school", "ged", "highschool", "high school", "high school graduate", "hs", "post high school"),
+        *("some college", "associate", "2y college", "college", "4y college", "bachelor", "bachelors"),
+        *("univ", "university", "graduate", "grad", "graduate school", "master", "masters", "phd", "doctorate"),
     ),
     ("illiterate", "iliterate", "none", "primary", "secondary", "tertiary", "higher"),
     ("none", "reduced", "continuing"),
@@ -96,6 +97,7 @@ _BAND = re.compile(
     rf"|(?:(?P<above>>=?|≥|over |above |more than )\s*)(?P<from>{_NUMBER}){_AFTER}",
     re.IGNORECASE,
 )
+_INTERVAL = re.compile(r"[\[(]\s*(?P<low>[^,;\s]+)\s*[,;]\s*(?P<high>[^,;\s]+)\s*[\])]")
 _NOTHING = ("none", "never", "zero", "no", "nil")
 
 MONTHS = "jan feb mar apr may jun jul aug sep oct nov dec"
@@ -149,7 +151,7 @@ def grade_order(levels: list[str]) -> tuple[str, ...]:
     for places in (_on_the_calendar(folded), _between_poles(folded), _letters(folded)):
         if places is not None and len(set(places)) == len(places):
             return tuple(level for _, level in sorted(zip(places, folded.values(), strict=True)))
-    return _band_order(levels)
+    return _interval_order(levels) or _band_order(levels)
 
 
 def on_calendar(levels: Sequence[str]) -> bool:
@@ -185,6 +187,18 @@ def _letters(folded: Mapping[str, str]) -> list[int] | None:
     if any(m is None for m in found) or not any(m[2] for m in found if m is not None):
         return None
     return [3 * -"ABCDEF".index(m[1]) + {"-": -1, "": 0, "+": 1}[m[2]] for m in found if m is not None]
+
+
+def _interval_order(levels: list[str]) -> tuple[str, ...]:
+    """Order intervals by their ends, as programs write them: [0, 10), (10,20], [20, Inf)."""
+    found = [_INTERVAL.fullmatch(level.strip()) for level in levels]
+    try:
+        ends = [(float(m["low"]), float(m["high"])) for m in found if m is not None]
+    except ValueError:
+        return ()
+    if len(ends) < len(levels) or len(set(ends)) < len(ends) or any(not low < high for low, high in ends):
+        return ()
+    return tuple(level for _, level in sorted(zip(ends, levels, strict=True)))
 
 
 def _band_order(levels: list[str]) -> tuple[str, ...]:

@@ -157,7 +157,7 @@ def _gravest(findings: list[Finding]) -> list[Finding]:
         grave += of if len(of) <= MOST_APART else [_story(of)]
     grave += [f for f in findings if f.code == "values-at-bound" and f.weight == "note"][:MOST_APART]
     for code, joined in JOINED.items():
-        of = [f for f in findings if f.code == code]
+        of = [f for f in findings if f.code == code and f.weight == "note"]
         grave += of if len(of) < 2 else [joined(of)]
     return grave
 

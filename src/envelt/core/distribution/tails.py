@@ -113,8 +113,10 @@ def values_apart(name: str, ordered: Floats, rows: RowsBeyond) -> list[Finding]:
             value, near = (ordered[-few], rest[-1]) if upper else (ordered[few - 1], rest[0])
             if value != near and _parted(float(value), float(near), rest):
                 low, high = (-np.inf, float(rest[-1])) if upper else (float(rest[0]), np.inf)
-                return [_said_apart(name, [float(v) for v in (ordered[-few:] if upper else ordered[:few])], float(near),
-                                    rows(low, high))]  # fmt: skip
+                values = [float(v) for v in (ordered[-few:] if upper else ordered[:few])]
+                widest = float(np.diff(ordered[-few - 1 :] if upper else ordered[: few + 1]).max())
+                alone = widest >= T.APART_ALONE * float(ordered[-1] - ordered[0])
+                return [_said_apart(name, values, float(near), rows(low, high), alone)]
     return []
 
 
@@ -139,11 +141,11 @@ def _leans(values: Floats) -> bool:
     return bool(abs(np.mean(away**3)) > T.APART_SKEW * np.mean(away**2) ** 1.5)
 
 
-def _said_apart(name: str, values: list[float], near: float, at: list[str]) -> Finding:
+def _said_apart(name: str, values: list[float], near: float, at: list[str], alone: bool) -> Finding:
     shown = " and ".join(number_label(v) for v in dict.fromkeys(values))
     return Finding(
         "outliers-apart",
-        "note",
+        "caution" if alone else "note",
         (name,),
         f"{marked(name)} is {shown} in {plural(len(values), 'row')} ({_listed(at)}), and {short_label(near)} is "
         "the next: apart from all others.",
@@ -232,7 +234,7 @@ def long_tail(name: str, core: Floats, column: GroupedRows, advise: Advise | Non
         return []
     skewness, whole = _skewness(core), float(column.summary.moments.skewness[0])
     # standard error under normality (Cramér 1946, 27.7.9)
-    if not abs(skewness) > max(T.TAIL_SKEWNESS, T.SURE * np.sqrt(6 / len(core))):
+    if not abs(skewness) > max(T.TAIL_SKEWNESS, T.TAIL_SURE * np.sqrt(6 / len(core))):
         return []
     side = "right" if skewness > 0 else "left"
     advice = None if advise is None else advise(name, column.values, column.sampling)

@@ -25,7 +25,7 @@ MOST_SAID = 3
 
 
 @dataclass(frozen=True)
-class _Levels:
+class _InLevels:
     name: str
     codes: Codes
     labels: tuple[str, ...]
@@ -62,7 +62,7 @@ def implied_levels(table: Table, outcome: str | None, sampling: Sampling) -> lis
         if levels is not None and len(levels[1]) <= T.MOST_GAP_LEVELS:
             flag = is_set(table, c.name)
             at = None if flag is None or not flag.any() else int(levels[0][np.argmax(flag)])
-            coded.append(_Levels(c.name, *levels, at, isinstance(c, NumericColumn)))
+            coded.append(_InLevels(c.name, *levels, at, isinstance(c, NumericColumn)))
     coded = sorted(coded, key=lambda v: len(v.labels))[:MOST_COLUMNS]
     every = np.arange(0, len(table), max(1, len(table) // T.SCREEN_GAPS))
     some, screened = _counts_of_all([v.codes[every] for v in coded], [len(v.labels) for v in coded])
@@ -92,7 +92,7 @@ def _counts_of_all(codes: list[Codes], sizes: list[int]) -> tuple[list[slice], C
 
 
 def _implied(
-    a: _Levels, b: _Levels, counts: Codes, sampling: Sampling | None = None, codes: Codes | None = None
+    a: _InLevels, b: _InLevels, counts: Codes, sampling: Sampling | None = None, codes: Codes | None = None
 ) -> list[_Implied]:
     """Return what levels of the first bring with them of the second, by a table of counts; of units by their number."""
     n = int(counts.sum())

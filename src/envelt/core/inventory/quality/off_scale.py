@@ -31,7 +31,11 @@ def off_scale_findings(table: Table) -> list[Finding]:
             continue
         there = values[~np.isnan(values)]
         if len(there) >= T.SCALE_ROWS:
-            found += _beyond(table, c.name, values, there) or _above_one(table, c.name, values, there)
+            found += (
+                _beyond(table, c.name, values, there)
+                or _above_one(table, c.name, values, there)
+                or _between(table, c.name, values, there)
+            )
     return found
 
 
@@ -91,5 +95,37 @@ def _above_one(table: Table, name: str, values: Floats, there: Floats) -> list[F
             "Ask what it divides by what: if one count by another, say so and take its logarithm; if it is a share, "
             "mend those cells.",
             {"rows": rows, "count": len(at), "low": 0.0, "high": 1.0},
+        )
+    ]
+
+
+def _between(table: Table, name: str, values: Floats, there: Floats) -> list[Finding]:
+    """Find rows between the steps of a number that is whole in all others, and whether it is the mean of these."""
+    whole = there == np.floor(there)
+    slips = int(np.count_nonzero(~whole))
+    if not 0 < slips <= max(1, T.BETWEEN_SLIPS * len(there)) or np.ptp(there) > T.SCALE_WIDEST:
+        return []
+    grades = distinct_numbers(there[whole])[0]
+    if len(grades) < 3 or (np.diff(grades) != 1).any():
+        return []
+    at = np.flatnonzero(values != np.floor(values))
+    at = at[~np.isnan(values[at])]
+    mean = float(there[whole].mean())
+    filled = bool((np.abs(values[at] - mean) <= T.BETWEEN_MEAN * float(np.std(there))).all())
+    rows = [str(table.rows[i]) for i in at[:20]]
+    shown = f"row{'s' * (slips > 1)} {', '.join(rows[:3])}{', …' if slips > 3 else ''}"
+    first = number_label(float(f"{values[at[0]]:.6g}"))
+    means = ", which is the mean of the others: somebody filled it in" if filled else ""
+    return [
+        Finding(
+            "impossible-value",
+            "caution" if filled else "note",
+            (name,),
+            f"{marked(name)} is whole, {number_label(grades[0])} to {number_label(grades[-1])}, but {first} in "
+            f"{plural(slips, 'row')} ({shown}){means}.",
+            "Blank it: what is filled in is not known. Look whether other columns of the row were filled in too."
+            if filled
+            else "Ask what stands between the steps: a slip, a mean of two, or another unit.",
+            {"rows": rows, "count": slips, "low": float(grades[0]), "high": float(grades[-1]), "filled": filled},
         )
     ]

@@ -98,7 +98,7 @@ def _sharing(found: list[Made]) -> list[list[Made]]:
 
 def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
     columns = [c for c in table if isinstance(c, NumericColumn)]
-    columns = [c for c in columns if c.distinct >= T.FEW_DISTINCT]
+    columns = [c for c in columns if c.distinct >= T.RECIPE_DISTINCT]
     columns = sorted(columns, key=lambda c: (c.name != outcome, int(c.missing.sum())))[:MOST_COLUMNS]
     while len(columns) > 1:
         rows = np.flatnonzero(~np.stack([c.missing for c in columns]).any(axis=0))
@@ -121,6 +121,8 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
             if (a, b, c, way) not in tried:
                 tried.add((a, b, c, way))
                 three = columns[a], columns[b], columns[c]
+                if min(three[2].distinct, max(three[0].distinct, three[1].distinct)) < T.FEW_DISTINCT:
+                    continue
                 made = _sum(list(three[:2]), three[2], outcome) if way == SUM else _checked(*three, way)
                 if made is not None:
                     yield made
