@@ -40,7 +40,7 @@ ROOMS = {
     "core/against": (*WHOLE, "against", "within", "mended", "panels", "units", "careful"),
     "core/within": (*WHOLE, "within", "contingency", "against", "relations", "mended", "units", "careful"),
     "core/rank": (*WHOLE, "mended", "held_out", "tables", "study", "rows_and_outcomes"),
-    "core/embed/quality.py": ("formulas", "embed"),
+    "core/embed/quality.py": ("formulas", "embed", "seldom"),
     "prepare": ("operations", "formulas", "preparation", "rows_and_outcomes", "reading"),
 }
 """Each room with the test files that are asked."""

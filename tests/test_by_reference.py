@@ -7,11 +7,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from envelt import Study
+from envelt import Preparation, Study
+from envelt.core.relations import mixed
 from envelt.core.relations.panels import BINS, GRID, _ends
 from envelt.core.stats.cut import best_cut
+from envelt.core.stats.expected import column_lambda
+from envelt.core.stats.explained import explained_share, ratio_within
+from envelt.core.stats.folds import deal, hash_blocks
+from envelt.core.stats.heldout import held_out, level_cells
+from envelt.core.stats.mantel_haenszel import stratified_rates
+from envelt.core.stats.of_rows.noncentral import noncentral_chi_square, noncentral_f
+from envelt.core.stats.of_rows.proportions import wilson
 from envelt.core.stats.of_rows.tables import fisher_exact
+from envelt.core.stats.sampling import Sampling
+from envelt.core.stats.targets import ClassTarget
 from envelt.core.stats.trend import smooth_trend
+from envelt.core.stats.within_groups import stratified_slope
 from envelt.core.within.joint import slopes_of_each, z_of_slopes
 from samples import found, rows
 
@@ -149,3 +160,150 @@ def test_of_candidates_that_turn_round_within_cases_the_largest_change_is_told_f
     change = [abs(f.evidence["overall"][0] - f.evidence["within"][0]) for f in within]
     assert [f.columns[0] for f in within] == ["much", "little"]
     assert change == sorted(change, reverse=True)
+
+
+def test_a_pair_of_levels_and_a_number_has_no_line():
+    r = np.random.default_rng(10)
+    frame = pd.DataFrame({"level": r.choice(list("abc"), 200), "x": r.normal(size=200), "z": r.normal(size=200)})
+    study = Study(frame)
+    assert study.pairwise("level", "x").draw().axes
+    assert study.pairwise("z", "x").draw().axes
+
+
+def test_levels_of_few_rows_that_top_the_list_are_counted():
+    frame = pd.DataFrame({"place": list("a" * 300 + "b" * 300 + "c" * 4 + "d" * 5)})
+    frame["lost"] = np.where(np.arange(609) % 3 == 0, "yes", "no")
+    frame.loc[frame["place"].isin(["c", "d"]), "lost"] = ["yes"] * 4 + ["no"] * 5
+    told = next(
+        f for f in Study(frame, outcome="lost").contingency("place", "lost").findings if f.code == "small-levels"
+    )
+    assert (told.evidence["levels"], told.evidence["rows"]) == (2, 9)
+
+
+@pytest.mark.parametrize("held", [True, False])
+def test_v_of_tables_too_large_to_hold_is_that_of_their_cells(held, monkeypatch):
+    r = np.random.default_rng(11)
+    a = r.integers(0, 6, 3000)
+    b = np.where(r.random(3000) < 0.4, a % 5, r.integers(0, 5, 3000))
+    if not held:
+        monkeypatch.setattr(mixed, "CELLS", 1)
+    made = mixed.cramers_v(a, 6, b, 5, rows(a))
+    table = stats.contingency.crosstab(a, b).count
+    chi = stats.chi2_contingency(table, correction=False)
+    assert (made.n, made.statistic) == (3000, pytest.approx(chi.statistic))
+    phi = max(0, chi.statistic / 3000 - 5 * 4 / 2999)
+    assert made.value == pytest.approx(np.sqrt(phi / min(6 - 25 / 2999 - 1, 5 - 16 / 2999 - 1)))
+    if held:  # the error of phi squared is how far it strays
+        drawn = r.multinomial(3000, (table / 3000).ravel(), 4000).reshape(-1, *table.shape).astype(float)
+        margins = drawn.sum(axis=2, keepdims=True) * drawn.sum(axis=1, keepdims=True)
+        assert made.error == pytest.approx(np.std((drawn**2 / margins).sum(axis=(1, 2))), rel=0.1)
+    else:
+        assert made.error == 0
+
+
+def test_three_values_make_no_step_along_a_number():
+    r = np.random.default_rng(12)
+    x = r.integers(0, 3, 900).astype(float)
+    frame = pd.DataFrame({"x": x, "y": np.where(r.random(900) < np.where(x == 2, 0.8, 0.1), "yes", "no")})
+    for outcome in (frame, frame.assign(y=(x == 2) * 3 + r.normal(size=900))):
+        assert found(outcome, "step-not-trend", "against", outcome="y", kinds={"x": "discrete"}) == []
+
+
+def test_two_columns_alone_can_say_more_together():
+    r = np.random.default_rng(13)
+    a, b = r.choice(["up", "down"], (2, 2000))
+    frame = pd.DataFrame({"a": a, "b": b, "y": np.where((a == b) ^ (r.random(2000) < 0.1), "yes", "no")})
+    told = Study(frame, outcome="y").relations().together
+    assert told[["first", "second"]].to_numpy().tolist() == [["a", "b"]]
+    rate = (frame["y"] == "yes").groupby([frame["a"], frame["b"]]).mean()
+    assert told["joint_share"].iloc[0] == pytest.approx(
+        1 + (0.1 * np.log(0.1) + 0.9 * np.log(0.9)) / np.log(2), abs=0.05
+    )
+    assert rate.max() > 0.85
+
+
+def test_a_share_of_what_is_told_whole_has_the_interval_of_one_row():
+    n = 60
+    y = np.tile([0, 1], n // 2)
+    target = ClassTarget(y, 2)
+    folds = deal(hash_blocks(np.arange(n), 0), target.load, 0)
+    (made,) = held_out([level_cells(y, 2, target, folds)], target, folds, rows(y))
+    floor = 1 / (2 * n * np.log(2))
+    assert 0.95 * floor <= made.high - made.share < 4 * floor
+
+
+@pytest.mark.parametrize("few", [1, 2])
+def test_rows_that_carry_a_correlation_are_named_one_or_several(few):
+    r = np.random.default_rng(14)
+    x, y = r.normal(size=(2, 150))
+    x[:few], y[:few] = 40 + np.arange(few), 40 - np.arange(few)
+    (told,) = found(pd.DataFrame({"x": x, "y": y}), "few-rows-correlate", "relations")
+    words = "1 row of 150 carries it: without it" if few == 1 else "2 rows of 150 carry it: without them"
+    assert words in told.statement
+    assert ("(row 0)" if few == 1 else "(rows 0, 1)") in told.statement
+    assert told.evidence["without"] == pytest.approx(stats.pearsonr(x[few:], y[few:])[0])
+
+
+def test_the_interval_of_what_units_explain_is_of_the_share_of_all_rows():
+    value, statistic, df, effect, error = 0.55, 24.0, np.array([3.0, 116.0]), 2.5, 0.2
+    low, high = explained_share(value, statistic, df, 120.0, effect, True, 0.95, error, 40.0)
+    share = df[0] * statistic / (df[0] * statistic + df[1])
+    wide = ratio_within(value, share, stats.t.ppf(0.975, 40) * error)
+    assert (low, high) == pytest.approx((max(wide[0], 0), wide[1]))
+
+
+def test_a_noncentral_f_of_endless_degrees_is_a_noncentral_chi_square():
+    for f in (3.0, 40.0):
+        for share in (0.025, 0.975):
+            assert noncentral_f(f, 2.0, 1e14, share) == pytest.approx(
+                noncentral_chi_square(2 * f, 2.0, share), rel=1e-3
+            )
+
+
+def test_a_slope_within_pairs_is_that_of_differences_with_as_many_degrees_as_pairs_less_one():
+    r = np.random.default_rng(15)
+    pair = np.repeat(np.arange(12), 2)
+    x = np.tile([0.0, 1.0], 12)  # all pairs say as much, so their degrees are those that are left
+    y = r.normal(size=12)[pair] + 0.8 * x + r.normal(0, 0.5, 24)
+    inside = stratified_slope(x, y, pair, rows(x)).pooled
+    d = y[1::2] - y[::2]
+    assert inside.estimate == pytest.approx(d.mean())
+    half = stats.t.ppf(0.975, 11) * d.std(ddof=1) / np.sqrt(12)
+    assert inside.high - inside.estimate == pytest.approx(half, rel=0.02)
+
+
+def test_rates_of_none_and_all_begin_at_nothing_and_end_at_one():
+    n = np.arange(1, 400)
+    assert (wilson(np.zeros(399), n)[1] == 0).all()
+    assert (wilson(n, n)[2] == 1).all()
+
+
+@pytest.mark.parametrize("levels", [2, 5, 9])
+def test_lambda_is_one_where_all_is_told_and_the_share_of_errors_that_go_elsewhere(levels):
+    assert column_lambda(np.eye(levels, dtype=np.int64) * 20) == 1.0
+    r = np.random.default_rng(levels)
+    table = r.integers(0, 30, (4, levels))
+    wrong = table.sum() - table.sum(axis=0).max()
+    assert column_lambda(table) == pytest.approx((wrong - (table.sum() - table.max(axis=1).sum())) / wrong)
+
+
+def test_levels_without_gaps_learn_no_level_for_them():
+    frame = pd.DataFrame({"a": list("xyz") * 20})
+    for using, wanted in ((frame, False), (frame.assign(a=frame["a"].where(frame.index > 3)), True)):
+        plan = Preparation().then("encode", "a")
+        columns = [*plan.fit(using).transform(frame).columns]
+        assert any("missing" in c for c in columns) is wanted, columns
+
+
+def test_two_levels_are_set_against_the_outcome_within_cases_too():
+    r = np.random.default_rng(16)
+    case = np.repeat(np.arange(80), 12)
+    level = r.normal(size=80)[case]
+    flag = (level + r.normal(0, 0.8, 960)) > 0
+    frame = pd.DataFrame({"hive": case, "flag": np.where(flag, "yes", "no"), "y": 2 * level - 1.5 * flag})
+    frame["y"] += r.normal(0, 0.5, 960)
+    told = [f for f in found(frame, "turns-round", "against", outcome="y", unit="hive") if "hive" in f.columns]
+    assert [f.columns[0] for f in told] == ["flag"]
+    away = frame.groupby("hive")["y"].transform("mean")
+    of = flag - pd.Series(flag.astype(float)).groupby(case).transform("mean")
+    assert told[0].evidence["within"][0] == pytest.approx(np.corrcoef(of, frame["y"] - away)[0, 1])

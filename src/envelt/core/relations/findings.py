@@ -163,20 +163,31 @@ def carried_by_few(relations: Relations, labels: list[str], outcome: str | None 
         r = float(np.mean(zx * zy))
         most = max(1, min(T.FEW_CARRY_MOST, int(T.FEW_CARRY_SHARE * n)))
         influence = np.sign(r) * (zx * zy - r * (zx**2 + zy**2) / 2)
-        for side, few in ((-1, most), (1, min(most, T.FEW_HIDE_MOST))):
-            out = np.argpartition(side * influence, few)[:few]
-            keep = np.ones(n, bool)
-            keep[out] = False
-            left = pearson_coefficient(pair.x[keep], pair.y[keep])
-            made = side < 0 and abs(r) >= T.FEW_CARRY_LEAST and (abs(left) <= abs(r) / 2 or left * r <= 0)
-            hidden = side > 0 and abs(left) >= T.FEW_CARRY_LEAST and abs(r) <= abs(left) / 2
-            if made or hidden:
+        for side, most_rows in ((-1, most), (1, min(most, T.FEW_HIDE_MOST))):
+            told = _fewest(pair, side * influence, most_rows, r, side)
+            if told is not None:
+                out, left = told
                 at = [labels[k] for k in np.sort(pair.rows[out])]
-                found.append(_carried((names[pair.i], names[pair.j]), (r, left), at, n, made, outcome))
+                found.append(_carried((names[pair.i], names[pair.j]), (r, left), at, n, side < 0, outcome))
                 break
         else:
             found += _carried_apart(pair, (names[pair.i], names[pair.j]), r, labels, outcome)
     return sorted(found, key=lambda f: outcome not in f.columns)[:2]
+
+
+def _fewest(pair: _Pair, influence: Floats, most: int, r: float, side: int) -> tuple[NDArray[np.intp], float] | None:
+    """Return the fewest rows that make a correlation (side −1), or hide it (1), and what it is without them."""
+    order = np.argpartition(influence, most)[:most]
+    order = order[np.argsort(influence[order], kind="stable")]
+    keep = np.ones(len(pair.x), bool)
+    for few in range(1, most + 1):
+        keep[order[few - 1]] = False
+        left = pearson_coefficient(pair.x[keep], pair.y[keep])
+        made = side < 0 and abs(r) >= T.FEW_CARRY_LEAST and (abs(left) <= abs(r) / 2 or left * r <= 0)
+        hidden = side > 0 and abs(left) >= T.FEW_CARRY_LEAST and abs(r) <= abs(left) / 2
+        if made or hidden:
+            return order[:few], left
+    return None
 
 
 def _carried_apart(

@@ -105,7 +105,6 @@ def _without_each_unit(cells: Codes, at: Codes, sampling: Sampling) -> tuple[Flo
         pooled = np.log(ratio[0]) - np.log(ratio[1])
         of_unit = np.bincount(sampling.units * 4 + at % 4, minlength=4 * sampling.cases).reshape(-1, 2, 2)
         rest = full.sum(axis=0) - of_unit
-        rest = rest + 0.5 * (rest == 0).any(axis=(1, 2))[:, None, None]
         crude = np.sum(SIGN * np.log(rest), axis=(1, 2))
     scale = np.sqrt((sampling.cases - 1) / max(sampling.cases, 1))
     pooled, crude = (v if np.isfinite(v).all() else np.full(len(v), np.nan) for v in (pooled, crude))
