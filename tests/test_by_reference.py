@@ -15,11 +15,9 @@ from envelt.core.stats.expected import column_lambda
 from envelt.core.stats.explained import explained_share, ratio_within
 from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.heldout import held_out, level_cells
-from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.of_rows.noncentral import noncentral_chi_square, noncentral_f
 from envelt.core.stats.of_rows.proportions import wilson
 from envelt.core.stats.of_rows.tables import fisher_exact
-from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.targets import ClassTarget
 from envelt.core.stats.trend import smooth_trend
 from envelt.core.stats.within_groups import stratified_slope
