@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Preparation, Study
+from envelt.core.against.shape import is_one_bend
 from envelt.core.relations import mixed
 from envelt.core.relations.panels import BINS, GRID, _ends
 from envelt.core.stats.cut import best_cut
@@ -305,3 +306,23 @@ def test_two_levels_are_set_against_the_outcome_within_cases_too():
     away = frame.groupby("hive")["y"].transform("mean")
     of = flag - pd.Series(flag.astype(float)).groupby(case).transform("mean")
     assert told[0].evidence["within"][0] == pytest.approx(np.corrcoef(of, frame["y"] - away)[0, 1])
+
+
+@pytest.mark.parametrize("level", [[0.9, 0.55, 0.2, 0.2, 0.6], [0.6, 0.2, 0.2, 0.55, 0.9]])
+def test_a_bend_that_leans_is_one_whichever_way(level):
+    for of in (np.array(level), 1 - np.array(level)):
+        assert is_one_bend(np.full(5, 40), of)
+
+
+def test_ranks_of_few_rows_are_tested_by_all_their_orders():
+    a, b = np.array([1.0, 2, 3, 4, 5, 6, 7]), np.array([2.0, 1, 4, 3, 7, 5, 60])
+    exact = stats.permutation_test(
+        (a,), lambda v: stats.spearmanr(v, b)[0], permutation_type="pairings", n_resamples=np.inf
+    ).pvalue
+    pairs = Study(pd.DataFrame({"a": a * 1.5, "b": b * 1.5})).relations(method="spearman").pairs
+    assert pairs["p"].iloc[0] == pytest.approx(exact)
+
+
+def test_the_most_frequent_text_fills_whatever_letter_it_begins_with():
+    frame = pd.DataFrame({"a": ["x", "m", "m", "m", "b", "b", None]})
+    assert Preparation().then("fill", "a", using="most_frequent").fit(frame).transform(frame)["a"].iloc[-1] == "m"
