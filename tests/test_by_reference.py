@@ -15,11 +15,12 @@ from envelt.core.stats.cut import best_cut
 from envelt.core.stats.expected import column_lambda
 from envelt.core.stats.explained import explained_share, ratio_within
 from envelt.core.stats.folds import deal, hash_blocks
+from envelt.core.stats.held_out_line import StraightLine
 from envelt.core.stats.heldout import held_out, level_cells
 from envelt.core.stats.of_rows.noncentral import noncentral_chi_square, noncentral_f
 from envelt.core.stats.of_rows.proportions import wilson
 from envelt.core.stats.of_rows.tables import fisher_exact
-from envelt.core.stats.targets import ClassTarget
+from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.core.stats.trend import smooth_trend
 from envelt.core.stats.within_groups import stratified_slope
 from envelt.core.within.joint import slopes_of_each, z_of_slopes
@@ -326,3 +327,51 @@ def test_ranks_of_few_rows_are_tested_by_all_their_orders():
 def test_the_most_frequent_text_fills_whatever_letter_it_begins_with():
     frame = pd.DataFrame({"a": ["x", "m", "m", "m", "b", "b", None]})
     assert Preparation().then("fill", "a", using="most_frequent").fit(frame).transform(frame)["a"].iloc[-1] == "m"
+
+
+def test_the_held_out_share_of_a_line_is_that_of_five_folds_written_out():
+    r = np.random.default_rng(17)
+    x = r.integers(0, 30, 400).astype(float)
+    y = 10 + 0.3 * x + r.normal(0, 3, 400)
+    target = NumberTarget(y, np.unique(y, return_inverse=True)[1])
+    folds = deal(hash_blocks(np.arange(400), 0), target.load, 0)
+    values, place, count = np.unique(x, return_inverse=True, return_counts=True)
+    made = StraightLine(place, count, target, folds).share(values)
+    fold = folds.fold_of_block[0][folds.blocks]
+    loss = plain = 0.0
+    for f in range(5):
+        line = stats.linregress(x[fold != f], y[fold != f])
+        loss += np.sum((y[fold == f] - line.intercept - line.slope * x[fold == f]) ** 2)
+        plain += np.sum((y[fold == f] - y[fold != f].mean()) ** 2)
+    assert made == pytest.approx(1 - loss / plain)
+
+
+def test_one_strong_candidate_is_told_with_its_area_and_interval():
+    r = np.random.default_rng(18)
+    x = r.normal(size=800)
+    frame = pd.DataFrame(
+        {"x": x, "other": r.normal(size=800), "y": np.where(x + r.normal(0, 0.25, 800) > 0, "yes", "no")}
+    )
+    told = [
+        f for f in Study(frame, outcome="y").rank().findings if f.code in ("strong-candidate", "too-good-to-be-true")
+    ]
+    shown = Study(frame, outcome="y").rank().table.loc["x"]
+    assert len(told) == 1
+    assert f"x alone removes {shown['held_out_share']:.0%} of the uncertainty" in told[0].statement
+    assert f"area under the curve {shown['auc']:.3f}" in told[0].statement
+
+
+def test_values_of_few_rows_are_tested_by_students_t():
+    a, b = np.array([1.0, 2, 3, 4, 5, 6, 7.5]), np.array([2.0, 1, 4, 3, 7, 5, 6.5])
+    pairs = Study(pd.DataFrame({"a": a, "b": b})).relations(method="pearson").pairs
+    assert pairs["p"].iloc[0] == pytest.approx(stats.pearsonr(a, b).pvalue)
+
+
+def test_what_moves_as_surely_with_time_as_the_outcome_is_no_leak():
+    r = np.random.default_rng(19)
+    n = 600
+    frame = pd.DataFrame({"day": pd.Timestamp("2024-01-01") + pd.to_timedelta(np.arange(n), "D")})
+    frame["y"] = np.arange(n) * 0.02 + r.normal(0, 0.3, n)
+    frame["level"] = np.arange(n) * 2.0 + r.normal(0, 5, n)
+    assert found(frame, "too-good-to-be-true", "rank", outcome="y") == []
+    assert found(frame.drop(columns="day"), "too-good-to-be-true", "rank", outcome="y")
