@@ -211,3 +211,51 @@ def test_a_tail_of_eighty_rows_is_told_and_of_few_normal_ones_hardly_ever():
     noise = pd.DataFrame(r.normal(size=(60, 150)), columns=[f"c{k}" for k in range(150)])
     tails = found(noise, "long-tail", "distribution")
     assert sum(len(f.columns) for f in tails) <= 2
+
+
+def test_columns_that_are_missing_on_the_same_rows_are_told_once():
+    r = np.random.default_rng(8)
+    y = r.normal(size=600)
+    gone = y > np.quantile(y, 0.4)
+    frame = pd.DataFrame({f"m{k}": np.where(gone, np.nan, r.normal(size=600)) for k in range(5)}).assign(y=y)
+    frame["other"] = np.where(y > np.quantile(y, 0.8), np.nan, r.normal(size=600))
+    for code, names in (("mostly-missing", 5), ("missing-follows-outcome", 6)):
+        told = found(frame, code, outcome="y")
+        assert sum(len([c for c in f.columns if c != "y"]) for f in told) == names
+        assert told[0].statement.endswith("The same rows lack m1, m2, m3, m4.")
+        assert {*told[0].columns} >= {f"m{k}" for k in range(5)}
+    columns = {
+        f"{c}{k}": np.where(y > np.quantile(y, 0.5 + 0.08 * k), np.nan, y * r.normal(size=600))
+        for c in "ab"
+        for k in range(5)
+    }
+    (many,) = found(pd.DataFrame(columns).assign(y=y), "missing-follows-outcome", outcome="y")
+    assert many.statement.startswith("10 columns are missing more often")
+    assert len(many.columns) == 11
+
+
+def test_no_row_of_a_class_at_a_level_is_told_of_three_classes_too():
+    r = np.random.default_rng(9)
+    place = r.choice(["a", "b"], 500)
+    job = np.where(r.random(500) < np.where(place == "a", 0.12, 0), "rare", r.choice(["x", "z"], 500))
+    frame = pd.DataFrame({"place": place, "noise": r.choice(["p", "q"], 500), "job": job})
+    (told,) = found(frame, "step-to-none", "against", outcome="job")
+    n = int((place == "b").sum())
+    assert told.statement.startswith(f"None of the {n} rows where place is 'b' is 'rare'; of the others")
+    share = np.mean(job[place == "a"] == "rare")
+    assert told.evidence["rest"] == pytest.approx(share)
+    assert told.evidence["expected"] == pytest.approx(n * share)
+
+
+@pytest.mark.parametrize(("outcome", "other", "wanted"), [
+    ("score", "raw_score", True), ("adj_score", "score", True), ("score_raw", "score_adjusted", True),
+    ("score", "draw_score", False), ("score", "score2", False),
+])  # fmt: skip
+def test_the_outcome_before_it_was_adjusted_is_told_by_its_name(outcome, other, wanted):
+    r = np.random.default_rng(10)
+    y = r.normal(size=300)
+    frame = pd.DataFrame({outcome: y, other: y + r.normal(0, 0.3, 300), "x": r.normal(size=300)})
+    told = [f for f in found(frame, "known-later", outcome=outcome) if other in f.columns]
+    assert bool(told) is wanted
+    loose = frame.assign(**{other: r.normal(size=300)})
+    assert found(loose, "known-later", outcome=outcome) == []

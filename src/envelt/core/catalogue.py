@@ -73,8 +73,8 @@ FINDINGS: dict[str, Entry] = {
         f"a column is there, or not 0, where the outcome came ({T.LATER_PURE:.0%} on one side, correlation "
         f"{T.LATER_PHI:g} or more); all rows at its end lack the outcome, or have it; it numbers the cases in the "
         "outcome's order; the first part of an identifier tells the classes; by its name it is a span beside what "
-        "ended it, or the reverse; or by its name "
-        f"(height_6m, girth97) it was taken after it, or with it and goes with it at {T.SAME_TIME:g} or more"),
+        "ended it, or the reverse; or by its name (height_6m, girth97, raw_score) it was taken after it, or with it or "
+        f"before it was adjusted, and goes with it at {T.SAME_TIME:g} or more"),
     "by-design": Entry("note, caution", "inventory",
         "every combination of some columns occurs equally often, more evenly than chance would have it, or the levels "
         "of one, over all rows or in each level of another; caution where "

@@ -69,35 +69,34 @@ def none_beyond(name: str, outcome: Classes, values: Floats, event: Mask, sampli
         return []
     side = f"of {short_label(best.inner)} or {'more' if best.upper else 'less'}"
     where = f"{plural(best.rows, 'row')} with {marked(name)} {side}"
-    return [_said(name, outcome, best, where, best.inner, effect)]
+    return [_said(name, outcome, best, where, best.inner, effect, outcome.event)]
 
 
 def none_at(name: str, outcome: Classes, levels: Sequence[str], crossing: Crossing) -> list[Finding]:
-    """Say at which levels no row has the event, or every row, where many would be otherwise; of two classes.
+    """Say at which levels no row has the event, or every row, where many would be otherwise; or none is of a class.
 
     Parameters
     ----------
     levels, crossing
         Of the column, and by the classes.
     """
-    if len(outcome.levels) != 2:
-        return []
     n, of = crossing.counts.sum(axis=1), crossing.counts
-    effect = max(1.0, crossing.design_effect)
-    events, total = int(of[:, outcome.event_code].sum()), int(n.sum())
+    effect, total = max(1.0, crossing.design_effect), int(n.sum())
+    both = len(outcome.levels) == 2
+    looks = [(outcome.event_code, True), (outcome.event_code, False)] if both else [(k, True) for k in range(len(of.T))]
     told: list[tuple[float, Finding]] = []
-    for none in (True, False):
-        otherwise = of[:, outcome.event_code if none else 1 - outcome.event_code]
+    for code, none in looks:
+        otherwise = of[:, code] if none else n - of[:, code]
         empty = (otherwise == 0) & (n > 0)
         left = total - int(n[empty].sum())
         rest = float(otherwise.sum()) / left if left else 0.0
         at = np.flatnonzero(empty & (n * rest >= T.NONE_EXPECTED * effect))
-        if len(at) == 0 or _parts_all(rest, left, events, total):
+        if len(at) == 0 or _parts_all(rest, left, int(of[:, code].sum()), total):
             continue
         rows = int(n[at].sum())
         found = _Stretch(rows * rest / effect, rows, rest, True, 0.0, none)
         where = f"{plural(rows, 'row')} where {marked(name)} is {listed([repr(levels[int(k)]) for k in at])}"
-        told.append((found.expected, _said(name, outcome, found, where, None, effect)))
+        told.append((found.expected, _said(name, outcome, found, where, None, effect, outcome.levels[code])))
     return [max(told, key=lambda t: t[0])[1]] if told else []
 
 
@@ -106,9 +105,11 @@ def _parts_all(rest: float, left: int, events: int, total: int) -> bool:
     return (1 - rest) * left < T.NONE_TOLD * min(events, total - events)
 
 
-def _said(name: str, outcome: Classes, found: _Stretch, rows: str, at: float | None, effect: float) -> Finding:
+def _said(
+    name: str, outcome: Classes, found: _Stretch, rows: str, at: float | None, effect: float, event: str
+) -> Finding:
     rate = as_rate(found.rest if found.none else 1 - found.rest)
-    statement = f"None of the {rows} is {outcome.event!r}" if found.none else f"The {rows} are all {outcome.event!r}"
+    statement = f"None of the {rows} is {event!r}" if found.none else f"The {rows} are all {event!r}"
     return Finding(
         "step-to-none",
         "note",

@@ -29,7 +29,7 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling, 
     counts = {name: int(m.sum()) for name, m in masks.items()}
     gaps = [n for n, k in counts.items() if 0 < k < len(table)]
     mostly = [n for n in gaps if counts[n] / len(table) >= T.MOSTLY_MISSING]
-    found = [_mostly(n, counts[n], len(table), table[n].kind) for n in mostly]
+    found = _on_same_rows([_mostly(n, counts[n], len(table), table[n].kind) for n in mostly], masks)
     found += [_empty(n, len(table)) for n, k in counts.items() if 0 < k == len(table)]
     target = None if outcome is None else outcome.name  # rows without it are lost anyway
     found += _costs(table, {n: masks[n] for n in gaps if n not in mostly and n != target and table[n].kind != "text"})
@@ -37,8 +37,27 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling, 
     if outcome is not None:
         followed = [n for n in gaps if n != outcome.name and n not in explained and counts[n] >= T.FEWEST_GAPS]
         following = [f for n in followed for f in missing_follows(n, masks[n], outcome, sampling, len(followed))]
+        following = _on_same_rows(following, masks)
         found += following if len(following) <= T.MOST_GAPS_APART else [_all_follow(following, outcome.name)]
     return found
+
+
+def _on_same_rows(found: list[Finding], masks: dict[str, Mask]) -> list[Finding]:
+    """Say at once what is so of columns that are missing on the very same rows."""
+    alike: dict[tuple[str, bytes], list[Finding]] = {}
+    for f in found:
+        alike.setdefault((f.weight, np.packbits(masks[f.columns[0]]).tobytes()), []).append(f)
+    joined = []
+    for first, *others in alike.values():
+        if not others:
+            joined.append(first)
+            continue
+        names = listed([marked(f.columns[0]) for f in others])
+        same = f"{first.marked_statement} The same rows lack {names}."
+        made = of_many([first, *others], same, also=first.columns[1:])
+        made.evidence.update(first.evidence)
+        joined.append(made)
+    return joined
 
 
 def _costs(table: Table, masks: dict[str, Mask]) -> list[Finding]:
@@ -67,12 +86,12 @@ def _all_follow(following: list[Finding], outcome: str) -> Finding:
     """Join what has one cause: gaps of many columns that follow the outcome, the surest of them told."""
     surest = min(following, key=lambda f: f.evidence["p"])
     found = [surest, *(f for f in following if f is not surest)]
-    names = [f.columns[0] for f in found]
+    names = [name for f in found for name in f.evidence.get("columns", f.columns[:1])]
     return of_many(
         found,
         f"{plural(len(names), 'column')} are missing more often at some {marked(outcome)} than at others: "
         f"{', '.join(map(marked, names[:5]))}{', …' if len(names) > 5 else ''}. The surest: {surest.marked_statement}",
-        also=(outcome,),
+        also=(*names, outcome),
     )
 
 

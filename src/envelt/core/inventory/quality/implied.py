@@ -62,7 +62,7 @@ def implied_levels(table: Table, outcome: str | None, sampling: Sampling) -> lis
         if levels is not None and len(levels[1]) <= T.MOST_GAP_LEVELS:
             flag = is_set(table, c.name)
             at = None if flag is None or not flag.any() else int(levels[0][np.argmax(flag)])
-            coded.append(_InLevels(c.name, *levels, at, isinstance(c, NumericColumn)))
+            coded.append(_InLevels(c.name, *levels, at, isinstance(c, NumericColumn) and c.kind != "binary"))
     coded = sorted(coded, key=lambda v: len(v.labels))[:MOST_COLUMNS]
     every = np.arange(0, len(table), max(1, len(table) // T.SCREEN_GAPS))
     some, screened = _counts_of_all([v.codes[every] for v in coded], [len(v.labels) for v in coded])

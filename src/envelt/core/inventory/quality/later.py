@@ -31,6 +31,11 @@ _WHEN = re.compile(
     r"^(?P<what>.*?)[_. ]?(?P<when>(?:19|20)\d\d|[5-9]\d|\d{1,3}(?=[dwmyh]$))(?P<unit>[dwmyh]?)$", re.IGNORECASE
 )
 """A year, with or without its century, or a number of days, weeks, months, years or hours, at the end of a name."""
+_MENDED = re.compile(
+    r"(?:^|(?<=[_.\W]))(?:raw|unadj(?:usted)?|uncorrected|orig(?:inal)?|adj(?:usted)?|corrected|cleaned|smoothed|imputed)"
+    r"[_.]?|[_.](?:raw|unadj(?:usted)?|uncorrected|orig(?:inal)?|adj(?:usted)?|corrected|cleaned|smoothed|imputed)$"
+)
+"""A word by which a name says that values are as they came, or were mended."""
 
 
 def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) -> list[Finding]:
@@ -51,7 +56,7 @@ def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) ->
         of = [] if sides is None else _of_rows(c, outcome, sides)
         found += of or _numbered(c, outcome) or first_part(c, outcome)
     found = found if len(found) <= T.MOST_GAPS_APART else [_joined(found, outcome.name)]
-    return [*found, *_ended(table, outcome), *_taken_then(table, outcome)]
+    return [*found, *_ended(table, outcome), *_taken_then(table, outcome), *_mended(table, outcome)]
 
 
 def _joined(found: list[Finding], outcome: str) -> Finding:
@@ -274,6 +279,30 @@ def _taken_then(table: Table, outcome: Outcome) -> list[Finding]:
                     f"By {'its name' if one else 'their names'}, {listed} {'was' if one else 'were'} {said}.",
                     f"Leave {'it' if one else 'them'} out of what is known before {y}, or know why not.",
                     {"by_name": True},
+                )
+            )
+    return found
+
+
+def _mended(table: Table, outcome: Outcome) -> list[Finding]:
+    """Say which columns, by their names and values, are the outcome before or after it was adjusted."""
+    own = _MENDED.sub("", outcome.name.casefold())
+    found = []
+    for c in table:
+        marks = c.name.casefold() != _MENDED.sub("", c.name.casefold()) or own != outcome.name.casefold()
+        if c.name == outcome.name or not marks or not own or _MENDED.sub("", c.name.casefold()) != own:
+            continue
+        r = _along(c, outcome)
+        if r >= T.SAME_TIME:
+            found.append(
+                Finding(
+                    "known-later",
+                    "caution",
+                    (c.name, outcome.name),
+                    f"By its name, {marked(c.name)} is {marked(outcome.name)} as it was before or after something was "
+                    f"adjusted: they go together at {r:.2f}.",
+                    "Leave it out, or ask which of the two is what you want to tell beforehand.",
+                    {"by_name": True, "r": r},
                 )
             )
     return found
