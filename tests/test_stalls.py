@@ -149,6 +149,12 @@ def test_what_is_made_from_the_row_before_or_is_a_distance_is_told_with_its_reci
     stall = stalls.sort_values("stall", kind="stable").reset_index(drop=True)
     stall["change"] = stall.groupby("stall")["takings"].diff()
     assert recipes(stall)["change"][1] == "takings less that of the row before"  # three histories
+    lags = stalls[["takings", "rating"]].assign(**{f"lag{k}": stalls["takings"].shift(k) for k in (1, 2, 3, 4)})
+    (story,) = found(lags, "made-up-of-others", outcome="rating")
+    assert story.evidence["recipes"] == {
+        f"lag{k}": f"{'takings' if k == 1 else f'lag{k - 1}'} of the row before" for k in (1, 2, 3, 4)
+    }
+    assert story.statement.endswith("to within rounding; and 1 more so.")
     shuffled = stalls.sample(frac=1, random_state=1)
     assert "change" not in recipes(shuffled)
     wrong = stalls.assign(change=stalls["change"].where(np.arange(900) % 2 > 0, 0.5))

@@ -69,7 +69,7 @@ def made_from_one(table: Table, outcome: str | None) -> list[Finding]:
         sharp = near < T.FROM_ONE_NEAR * np.array([a.deviation for a in columns])
         for i, recipe in _seen(b.name, heads[k], heads, np.where(sharp, near, -1.0)):
             a = columns[i]
-            if i == k or a.name in made or b.name in made:
+            if i == k or a.name in made or (b.name in made and not recipe.lagged):
                 continue
             want = recipe.make(b.values)
             there = np.isfinite(want) & ~np.isnan(a.values)
@@ -79,7 +79,8 @@ def made_from_one(table: Table, outcome: str | None) -> list[Finding]:
             if rows >= T.FROM_ONE_ROWS and fits.sum() >= T.FROM_ONE * rows and _says(a.values[fits]):
                 found.append(_said(a.name, b.name, recipe, int(fits.sum()), rows, outcome))
                 made.add(a.name)
-    return found
+    plain = [f for f in found if f.weight == "caution"]
+    return found if len(plain) < 3 else [*(f for f in found if f.weight != "caution"), _joined(plain)]
 
 
 class _Recipe(NamedTuple):
@@ -139,6 +140,22 @@ def _along(make: Callable[[Floats, Floats], Floats], lag: int, values: Floats) -
 
 def _away(point: float, values: Floats) -> Floats:
     return np.abs(values - point)
+
+
+def _joined(found: list[Finding]) -> Finding:
+    """Say at once what is made so of many columns: lags of lags are one story."""
+    first = found[0]
+    told = "; ".join(f.marked_statement.removesuffix(" that have both, to within rounding.") for f in found[:3])
+    more = f"; and {len(found) - 3} more so" if len(found) > 3 else ""
+    evidence = {key: {k: v for f in found for k, v in f.evidence[key].items()} for key in ("recipes", "parts")}
+    return Finding(
+        first.code,
+        first.weight,
+        tuple(dict.fromkeys(c for f in found for c in f.columns)),
+        f"{told} that have both, to within rounding{more}.",
+        "Along the rows these say the same again: know why before you keep more than one.",
+        {**first.evidence, **evidence},
+    )
 
 
 def _said(a: str, b: str, recipe: _Recipe, rows: int, of: int, outcome: str | None) -> Finding:
