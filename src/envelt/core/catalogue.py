@@ -62,7 +62,7 @@ FINDINGS: dict[str, Entry] = {
     "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
     "missing-follows-outcome": Entry("caution", "inventory, contingency",
         f"a column goes missing more in one class ({100 * T.LEAST_POINTS:g} points or more), or with higher "
-        f"outcomes; of over {T.MOST_GAPS_APART} such columns one finding"),
+        f"outcomes; of over {T.MOST_GAPS_APART} such columns one finding; not where another column explains the gaps"),
     "missing-follows-column": Entry("caution, note", "inventory",
         f"a column goes missing at one level, or one end, of another column in {T.GAP_APART:.0%} of the rows "
         "more than elsewhere; caution where it cannot be there at all (pregnancies of men)"),
@@ -91,7 +91,7 @@ FINDINGS: dict[str, Entry] = {
         "a few values of an identifier are given twice, duplicate rows aside"),
     "likely-unit": Entry("caution", "inventory",
         "several rows share an identifier, or a number or name that by its name says who they are, and most of "
-        "what else they hold; or differ in time only"),
+        "what else they hold; or differ in time only; or are as many of each, where it names persons or the like"),
     "rests-on-rows": Entry("note", "inventory, against, contingency, relations",
         "what a step would say of relations if rows were cases, and not if the likely unit were declared, is left out"),
     "same-column": Entry("caution", "inventory",
@@ -106,7 +106,8 @@ FINDINGS: dict[str, Entry] = {
     "impossible-value": Entry("caution, note", "inventory",
         "a few values outside what the column can be by its name: a negative count, a share over 100 % (a note where "
         "the others run on to them without a gap: another unit?); or a few far before where all others begin at once; "
-        f"a note of one value {T.SCALE_GAP} grades or more beyond a scale, and of shares, by their name, above 1"),
+        f"a note of one value {T.SCALE_GAP} grades or more beyond a scale, of shares, by their name, above 1, and "
+        "of rows between the steps of a scale (a caution where they are the mean of the others)"),
     "made-from-date": Entry("note", "inventory",
         "each value of a column stands for one part of a date, and each part for one value: its year, month, weekday; "
         f"in {1 - T.DATE_PART_SLIPS:.1%} of the rows or more"),
@@ -215,7 +216,8 @@ FINDINGS: dict[str, Entry] = {
         "along an ordered column, or a number, the rate or mean jumps once instead of rising step by step"),
     "step-to-none": Entry("note", "against",
         f"beyond a point of a number, or at a level, no row has the event, or every row, where {T.NONE_EXPECTED:g} or "
-        "more would be otherwise (over what units make of it); not where that parts nearly all rows"),
+        "more would be otherwise (over what units make of it), or at a level none is of some class; not where that "
+        "parts nearly all rows"),
     "empty-cell": Entry("note", "contingency",
         f"a combination has no row where {T.EMPTY_EXPECTED:g} or more are expected"),
     "truncated-at-bound": Entry("note", "balance",

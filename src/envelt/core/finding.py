@@ -97,7 +97,9 @@ class Finding:
         }
 
 
-def of_many(found: Sequence[Finding], statement: str, also: Iterable[str] = (), advice: str = "") -> Finding:
+def of_many(
+    found: Sequence[Finding], statement: str, also: Iterable[str] = (), advice: str = "", more: Mapping[str, Any] = {}
+) -> Finding:
     """Say at once what was found of many columns, with the evidence of each by its first column.
 
     Parameters
@@ -108,9 +110,11 @@ def of_many(found: Sequence[Finding], statement: str, also: Iterable[str] = (), 
         Further columns concerned.
     advice
         In place of the first one's.
+    more
+        Further evidence.
     """
     names = (*(f.columns[0] for f in found), *also)
-    evidence = {"columns": {f.columns[0]: f.evidence for f in found}}
+    evidence = {**more, "columns": {f.columns[0]: f.evidence for f in found}}
     first = found[0]
     return Finding(first.code, first.weight, tuple(dict.fromkeys(names)), statement, advice or first.advice, evidence)
 

@@ -64,11 +64,12 @@ def ratio_findings(candidates: list[Column], outcome: Outcome, sampling: Samplin
     tried = _promising([amounts[n][few] for n in names], y[few])
     sure = -float(special.ndtri(T.RATIO_BY_CHANCE / (len(names) * (len(names) - 1))))
     found: list[_Told] = []
+    some = sampling.take(known)
     for i, j in tried:
         of, per = names[i], names[j]
         if any(n in (f.of, f.per) for f in found for n in (of, per)):
             continue
-        told = _told(of, per, amounts[of][known], amounts[per][known], y[known], sampling.take(known), sure)
+        told = _told(of, per, amounts[of][known], amounts[per][known], y[known], some, sure)
         if told is not None:
             found.append(told)
         if len(found) == MOST_SAID:
@@ -117,14 +118,12 @@ def _told(of: str, per: str, a: Floats, b: Floats, y: Floats, sampling: Sampling
     gain = abs(r) - abs(alone[best])
     if not gain >= T.RATIO_GAINS or abs(r) > T.RATIO_MADE:  # NaN where a column does not vary there
         return None
-    errors = [certainty(r, ratio, ranks, some, "spearman").se]
-    errors.append(certainty(alone[best], (first, second)[best], ranks, some, "spearman").se)
-    if not math.atanh(abs(r)) - math.atanh(abs(alone[best])) >= sure * math.hypot(*errors):
+    own = certainty(r, ratio, ranks, some, "spearman")
+    other = certainty(alone[best], (first, second)[best], ranks, some, "spearman")
+    if not math.atanh(abs(r)) - math.atanh(abs(alone[best])) >= sure * math.hypot(own.se, other.se):
         return None
-    if r < 0:
-        return _told(per, of, b, a, y, sampling, sure)
-    told = estimate_of(r, certainty(r, ratio, ranks, some, "spearman"))
-    return _Told(of, per, told, (alone[0], alone[1]), int(both.sum()))
+    told, n = estimate_of(abs(r), own), int(both.sum())  # b ÷ a has the ranks of a ÷ b turned round
+    return _Told(of, per, told, (alone[0], alone[1]), n) if r > 0 else _Told(per, of, told, (alone[1], alone[0]), n)
 
 
 def _said(f: _Told, outcome: Outcome) -> Finding:

@@ -12,7 +12,7 @@ from .. import thresholds as T
 from ..columns.outcome import ClassOutcome, Outcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
 from ..finding import Finding, marked
-from ..shapes.calendar import MONTHS, WEEKDAYS
+from ..shapes.calendar import MONTHS, WEEKDAYS, months_since_1970, weekday_of
 from ..stats.correlation import pearson_coefficient
 from ..stats.sampling import Sampling
 from ..words import p_text
@@ -31,15 +31,11 @@ class _Round(NamedTuple):
     names: tuple[str, ...]
 
 
-def _months(days: Floats) -> Codes:
-    return np.floor(days).astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12
-
-
 ROUNDS = (
     _Round("hour", 1.0, lambda d: np.floor((d - np.floor(d)) * 24 + 1e-6).astype(np.int64) % 24,
            tuple(f"{h}:00" for h in range(24))),
-    _Round("weekday", 7.0, lambda d: (np.floor(d).astype(np.int64) + 3) % 7, WEEKDAYS),
-    _Round("month", 365.25, _months, MONTHS),
+    _Round("weekday", 7.0, lambda d: weekday_of(np.floor(d).astype(np.int64)), WEEKDAYS),
+    _Round("month", 365.25, lambda d: months_since_1970(np.floor(d).astype(np.int64)) % 12, MONTHS),
 )  # fmt: skip
 
 

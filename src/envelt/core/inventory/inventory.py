@@ -16,7 +16,7 @@ from ..parallel import Progress, in_threads
 from ..stats.sampling import Sampling
 from ..words import plural
 from .quality.absent import missing_findings
-from .quality.absent_where import explained_gaps, missing_where
+from .quality.absent_where import by_cause, missing_where
 from .quality.blocks import block_findings
 from .quality.copies import copy_findings
 from .quality.crossed import crossed_findings
@@ -131,9 +131,9 @@ def quality_findings(
 def gap_findings(table: Table, outcome: Outcome | None, sampling: Sampling) -> list[Finding]:
     """Look at what is missing: where, with what, and whether the outcome goes with it for no other reason."""
     where = missing_where(table, None if outcome is None else outcome.name, sampling)
-    explained = [table[n].missing for n in explained_gaps(where)]
+    explained = [table[f.columns[0]].missing for f in where if f.evidence["explains"] >= T.GAPS_EXPLAINED]
     alike = {c.name for c in table if any(np.array_equal(c.missing, gaps) for gaps in explained)}
-    return [*missing_findings(table, outcome, sampling, alike), *where]
+    return [*missing_findings(table, outcome, sampling, alike), *by_cause(where)]
 
 
 def named_by_nothing(table: Table) -> list[Finding]:

@@ -92,12 +92,21 @@ def span_label(first: float, after: float) -> str:
     return a if a == b else f"{a} to {b}"
 
 
+def months_since_1970(days: Ints) -> Ints:
+    """Return the month of whole days since 1970-01-01; modulo 12 it is that of the year, January 0."""
+    return days.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64)
+
+
+def weekday_of(days: Ints) -> Ints:
+    """Return the weekday of whole days since 1970-01-01, a Thursday; Monday is 0."""
+    return np.asarray((days + 3) % 7, np.int64)
+
+
 def calendar_profile(groups: list[Floats]) -> Profile:
     """Count days since 1970-01-01 by month of the year and by day of the week, one row a group."""
     months, weekdays = [], []
     for days in groups:
         whole = np.floor(days).astype(np.int64)
-        of_year = whole.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12
-        months.append(np.bincount(of_year, minlength=12))
-        weekdays.append(np.bincount((whole + 3) % 7, minlength=7))
+        months.append(np.bincount(months_since_1970(whole) % 12, minlength=12))
+        weekdays.append(np.bincount(weekday_of(whole), minlength=7))
     return Profile(np.array(months).reshape(-1, 12), np.array(weekdays).reshape(-1, 7))

@@ -54,9 +54,7 @@ def _on_same_rows(found: list[Finding], masks: dict[str, Mask]) -> list[Finding]
             continue
         names = listed([marked(f.columns[0]) for f in others])
         same = f"{first.marked_statement} The same rows lack {names}."
-        made = of_many([first, *others], same, also=first.columns[1:])
-        made.evidence.update(first.evidence)
-        joined.append(made)
+        joined.append(of_many([first, *others], same, also=first.columns[1:], more=first.evidence))
     return joined
 
 

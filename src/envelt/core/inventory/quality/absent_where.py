@@ -47,19 +47,16 @@ def missing_where(table: Table, outcome: str | None, sampling: Sampling) -> list
             gap = _gap(coded[0], readable, mask[rows])[0]
             if gap >= T.GAP_APART and (name not in best or gap > best[name][0] + T.GAP_BETTER):
                 best[name] = (gap, c)
+    told = [f for name, (_, c) in best.items() for f in _found(name, masks[name], c, sampling)]
+    return [*told, *missing_in_levels(table, outcome, sampling, {f.columns[0] for f in told})]
+
+
+def by_cause(where: list[Finding]) -> list[Finding]:
+    """Say at once which columns go missing with one other column, where they are many."""
     found: dict[str, list[Finding]] = {}
-    told = [(c.name, f) for name, (_, c) in best.items() for f in _found(name, masks[name], c, sampling)]
-    also = missing_in_levels(table, outcome, sampling, {f.columns[0] for _, f in told})
-    for other, f in [*told, *((f.columns[1], f) for f in also)]:
-        found.setdefault(other, []).append(f)
+    for f in where:
+        found.setdefault(f.columns[1], []).append(f)
     return [f for of in found.values() for f in (of if len(of) <= T.MOST_GAPS_APART else [_joined(of)])]
-
-
-def explained_gaps(where: list[Finding]) -> set[str]:
-    """Return the columns whose gaps go with another column, and nothing of them is left to be explained."""
-    each = [(f.columns[0], f.evidence) for f in where if "columns" not in f.evidence]
-    each += [(name, of) for f in where for name, of in f.evidence.get("columns", {}).items()]
-    return {name for name, evidence in each if evidence["explains"] >= T.GAPS_EXPLAINED}
 
 
 def _joined(found: list[Finding]) -> Finding:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ... import thresholds as T
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ...finding import Finding, marked
+from ...shapes.calendar import months_since_1970, weekday_of
 from ...words import listed, plural
 
 Ints = NDArray[np.int64]
@@ -18,15 +19,11 @@ Days = NDArray[np.datetime64]
 MOST_DATES = 10
 
 
-def _months(days: Days) -> Ints:
-    return days.astype("datetime64[M]").astype(np.int64)
-
-
 PARTS: tuple[tuple[str, Callable[[Days], Ints]], ...] = (
     ("year", lambda d: d.astype("datetime64[Y]").astype(np.int64)),
-    ("quarter", lambda d: _months(d) % 12 // 3),
-    ("month", lambda d: _months(d) % 12),
-    ("weekday", lambda d: (d.astype(np.int64) + 3) % 7),
+    ("quarter", lambda d: months_since_1970(d.astype(np.int64)) % 12 // 3),
+    ("month", lambda d: months_since_1970(d.astype(np.int64)) % 12),
+    ("weekday", lambda d: weekday_of(d.astype(np.int64))),
     ("day of the month", lambda d: (d - d.astype("datetime64[M]").astype("datetime64[D]")).astype(np.int64)),
     ("day of the year", lambda d: (d - d.astype("datetime64[Y]").astype("datetime64[D]")).astype(np.int64)),
 )

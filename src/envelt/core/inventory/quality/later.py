@@ -286,11 +286,11 @@ def _taken_then(table: Table, outcome: Outcome) -> list[Finding]:
 
 def _mended(table: Table, outcome: Outcome) -> list[Finding]:
     """Say which columns, by their names and values, are the outcome before or after it was adjusted."""
-    own = _MENDED.sub("", outcome.name.casefold())
-    found = []
+    bare = {name: _MENDED.sub("", name.casefold()) for name in table.columns}
+    own, found = bare[outcome.name], []
     for c in table:
-        marks = c.name.casefold() != _MENDED.sub("", c.name.casefold()) or own != outcome.name.casefold()
-        if c.name == outcome.name or not marks or not own or _MENDED.sub("", c.name.casefold()) != own:
+        says_so = c.name.casefold() != bare[c.name] or outcome.name.casefold() != own
+        if c.name == outcome.name or not own or bare[c.name] != own or not says_so:
             continue
         r = _along(c, outcome)
         if r >= T.SAME_TIME:
