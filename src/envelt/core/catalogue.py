@@ -51,15 +51,18 @@ FINDINGS: dict[str, Entry] = {
     "swapped-outliers": Entry("caution", "inventory",
         f"in one row two numbers both lie over {T.SWAPPED_FAR:g} quartile distances from their medians, and each "
         "would be ordinary in the place of the other"),
-    "redundancy-of-flags": Entry("note", "inventory",
-        f"{T.FEWEST_FLAGS} or more flags of which never two are set in a row, where chance would set every two "
-        f"together in {T.FLAGS_EXPECTED} rows or more; or two, where it would in {T.TWO_FLAGS_EXPECTED}"),
+    "redundancy-of-flags": Entry("note, caution", "inventory",
+        f"{T.FEWEST_FLAGS} or more flags of which just one is set in every row (a caution), or never two, where chance "
+        f"would set every two together in {T.FLAGS_EXPECTED} rows or more; or two flags, where it would in "
+        f"{T.TWO_FLAGS_EXPECTED}"),
     "redundancy-of-levels": Entry("note", "inventory",
         f"at one level of a column another column has one level, where {T.IMPLIED_EXPECTED:g} rows or more would have "
         f"another one as elsewhere, and at most {T.IMPLIED_SLIPS:.0%} of these do"),
     "missing-costs-rows": Entry("note", "inventory",
         f"{T.MISSING_COSTS:.0%} of the rows or more lack a value in some column that is not mostly missing"),
-    "missing-together": Entry("note", "inventory", "columns go missing on (nearly) the same rows"),
+    "missing-together": Entry("note", "inventory",
+        f"columns go missing on (nearly) the same rows; or {T.NESTED_GAPS} or more one after another, each "
+        "wherever the one before is missing"),
     "missing-follows-outcome": Entry("caution", "inventory, contingency",
         f"a column goes missing more in one class ({100 * T.LEAST_POINTS:g} points or more), or with higher "
         f"outcomes; of over {T.MOST_GAPS_APART} such columns one finding; not where another column explains the gaps"),
@@ -71,10 +74,10 @@ FINDINGS: dict[str, Entry] = {
         "(caution where its name says so)"),
     "known-later": Entry("caution", "inventory",
         f"a column is there, or not 0, where the outcome came ({T.LATER_PURE:.0%} on one side, correlation "
-        f"{T.LATER_PHI:g} or more); all rows at its end lack the outcome, or have it; it numbers the cases in the "
-        "outcome's order; the first part of an identifier tells the classes; by its name it is a span beside what "
-        "ended it, or the reverse; or by its name (height_6m, girth97, raw_score) it was taken after it, or with it or "
-        f"before it was adjusted, and goes with it at {T.SAME_TIME:g} or more"),
+        f"{T.LATER_PHI:g} or more); all rows at its end lack the outcome, or have it, or all below; it numbers "
+        "the cases in the outcome's order; the first part of an identifier tells the classes; by its name it is a span "
+        "beside what ended it, or the reverse, or beside both; or by its name (height_6m, girth97, raw_score) it was "
+        f"taken after it, or with it or before it was adjusted, and goes with it at {T.SAME_TIME:g} or more"),
     "by-design": Entry("note, caution", "inventory",
         "every combination of some columns occurs equally often, more evenly than chance would have it, or the levels "
         "of one, over all rows or in each level of another; caution where "
@@ -91,11 +94,13 @@ FINDINGS: dict[str, Entry] = {
         "a few values of an identifier are given twice, duplicate rows aside"),
     "likely-unit": Entry("caution", "inventory",
         "several rows share an identifier, or a number or name that by its name says who they are, and most of "
-        "what else they hold; or differ in time only; or are as many of each, where it names persons or the like"),
+        "what else they hold; or differ in time only (so do levels in even "
+        "numbers); or are as many of each, where it names persons or the like"),
     "rests-on-rows": Entry("note", "inventory, against, contingency, relations",
         "what a step would say of relations if rows were cases, and not if the likely unit were declared, is left out"),
     "same-column": Entry("caution", "inventory",
-        "two columns say the same: exactly, in another unit of measure, or under other names"),
+        "two columns say the same: exactly, in another unit of measure, under other names, or "
+        f"value by value, each in {T.ROWS_A_VALUE} rows or more on average"),
     "logarithm-of-units": Entry("caution, note", "inventory",
         "a number is the logarithm, or the root, of numbers that are all whole (a note of the outcome, and where its "
         "name says so)"),
@@ -111,7 +116,8 @@ FINDINGS: dict[str, Entry] = {
     "made-from-date": Entry("note", "inventory",
         "each value of a column stands for one part of a date, and each part for one value: its year, month, weekday; "
         f"in {1 - T.DATE_PART_SLIPS:.1%} of the rows or more"),
-    "date-apart": Entry("caution", "inventory", "a few dates lie far from all others: a mistyped year"),
+    "date-apart": Entry("caution", "inventory",
+        "a few dates lie far from all others, with a gap wider than the middle half: a mistyped year"),
     "dates-out-of-order": Entry("caution", "inventory",
         "one date nearly always comes after another, but not in a few rows"),
     "level-spelling": Entry("caution", "inventory, contingency",
@@ -274,6 +280,10 @@ FINDINGS: dict[str, Entry] = {
     "together-as-ratio": Entry("note", "against",
         f"two amounts that grow together (their logarithms at {T.RATIO_TOGETHER:g} or more), of which the one for "
         f"each of the other goes with the outcome at {T.RATIO_GAINS:g} more than the better alone, surely so"),
+    "outcome-in-proportion": Entry("caution, note", "against",
+        f"outcome and candidate are amounts of many sizes ({T.SIZE_SIZES:g} times from the 5th to the 95th "
+        f"percentile) whose logarithms correlate at {T.SIZE_TOGETHER:g} or more (a caution from {T.SIZE_SURE:g}), "
+        f"along a slope of {T.SIZE_SLOPE[0]:g} to {T.SIZE_SLOPE[1]:g}: a rate may be what is asked"),
     "more-together": Entry("note", "relations",
         "two candidates say surely more about the outcome together than the sum of both alone"),
     "never-normal": Entry("note", "transforms",

@@ -100,12 +100,15 @@ FROM_ONE, FROM_ONE_ROWS = 0.6, 30  # of the rows in which a recipe from one othe
 FROM_ONE_NEAR = 0.2  # of a deviation: what is recorded more coarsely fits anything
 FROM_ONE_SIDE = 0.05  # of the rows on either side of a point, for a distance from it to be no difference
 RECIPE_DISTINCT = 4  # values of a part; of what is made, and of one of the two, ten
-RECIPE_SLIPS = 0.02  # of rows, in which a column need not be what others make it: zeros, corrections
+ROWS_A_VALUE = 5  # rows for each value, of numbers that tell each other value by value
+NESTED_GAPS = 4  # columns that go missing one after another, each in more rows, before it is a story
+RECIPE_SLIPS = 0.03  # of rows, in which a column need not be what others make it: zeros, corrections
 SAME_TIME = 0.7  # rank correlation with the outcome of what by its name was taken with it: half of what it says
 LATER_ROWS = 20  # on either side of what tells whether the outcome came
 LATER_PURE = 0.96  # of the rows on one side, that are alike: a few were written down wrongly
 LATER_PHI = 0.7  # correlation of the two sides with the outcome: half of what is open is settled
 LATER_PHI_OF_GAPS = 0.4  # likewise, where it is a value that is there only with the outcome
+FOLLOWED = 3.3  # standard errors, of the rank correlation of a span and how it ended: one in a thousand
 LATER_LEAST = 0.05  # of the rows, that have the outcome, or lack it
 NUMBERED = 0.8  # rank correlation of a number of cases with the outcome
 NUMBERED_SPAN = 3.0  # times the rows, that numbers of cases run over at most
@@ -160,6 +163,7 @@ MANY_NAMES = 20  # levels: a column of so many tells rows apart, whatever it mea
 LITTLE = 0.001  # a share surely above this is worth a look; below it no picture shows the difference
 SHIFT_OF_UNITS = 0.01  # a change of share that keeping units whole makes and that is worth naming
 
+SET_VALUES, SET_ROWS = 4, 4  # of a number whose values have as many rows each: a dose that somebody set
 ROWS_IN_TIME = 50  # rows before neighbours in time are compared
 OWN_TIMES = 0.8  # of the rows have a time of their own: a series, not a panel
 NEIGHBOURS_AGREE = 0.5  # correlation of neighbours in time: they share a quarter of what they say
@@ -243,6 +247,10 @@ RATIO_GAINS = 0.15  # by how much more the ratio of two amounts goes with the ou
 RATIO_TOGETHER = 0.5  # correlation of their logarithms: both grow with the size of what they are of
 RATIO_SIZES, RATIO_POSITIVE = 3.0, 0.95  # of the 95th percentile over the 5th, and of the rows above 0
 RATIO_MADE = 0.98  # a ratio that goes with the outcome so well is the outcome
+SIZE_TOGETHER = 0.85  # correlation of logarithms of the outcome and of what it grows in proportion to
+SIZE_SURE, SIZE_MADE = 0.9, 0.995  # likewise: so much is loud; so much is the outcome in another form
+SIZE_SLOPE = 0.67, 1.5  # of these logarithms: twice the one goes with about twice the other
+SIZE_SIZES = 8.0  # of the 95th percentile over the 5th, of both
 RATIO_BY_CHANCE = 0.01  # of tables in which some pair seems to
 
 IMPLIED_EXPECTED = 20.0  # rows at a level that would have another level of a second column, as others have
@@ -364,7 +372,7 @@ OVER_THE_NEXT = 2.0  # times the rows of the next most frequent value: else it i
 EXCESS_ZEROS = 0.1  # of rows at zero beside a continuous rest
 MAYBE_PEAKED = 0.2  # p of the dip test, for a transform not to be risked: skewed samples with one peak have p near 1
 STRAIGHTER = 0.015  # of the outcome's uncertainty, that a straight line gains
-STRAIGHTER_ROWS = 12  # over the rows, likewise: a held-out line moves by a few rows' worth by chance
+STRAIGHTER_ROWS = 12  # cases, times the logarithm of what is left open: a held-out line moves by a few by chance
 
 # --- maps ---------------------------------------------------------------------------------------------
 APART = 0.5  # of what chance leaves: half of the way from chance to a class by itself

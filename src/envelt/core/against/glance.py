@@ -33,6 +33,7 @@ from .by_class import rates_along, shape_of_rates
 from .by_number import shape_of_means
 from .none_there import none_at
 from .ratios import ratio_findings
+from .size import size_findings
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -117,7 +118,8 @@ class GlanceAnswers(Remade):
         """What turns round, and what the numbers would hide."""
         inner = [] if self.cases is None else self.cases.findings
         ratios = ratio_findings(self.candidates, self.outcome, self.sampling)
-        return by_weight([*self.turns.findings, *inner, *self.glance.findings, *ratios])
+        sizes = size_findings(self.candidates, self.outcome, self.sampling)
+        return by_weight([*self.turns.findings, *inner, *self.glance.findings, *ratios, *sizes])
 
 
 def glance(

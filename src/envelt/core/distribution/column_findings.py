@@ -21,7 +21,7 @@ from ..magnitude import spread_of
 from ..shapes.bins import Bins
 from ..shapes.dip import dip_test
 from ..shapes.peaks import TwoPeaks, peaks_by_width, two_peaks
-from ..shapes.ranks import ranks_of, run_lengths
+from ..shapes.ranks import run_lengths
 from ..shapes.resolution import recorded_step, step_in_words
 from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.correlation import pearson_coefficient
@@ -247,7 +247,8 @@ def _is_series(values: Floats, valley: float) -> bool:
     alike = [pearson_coefficient(before[s], after[s]) for s in sides if s.sum() >= T.FEW_ROWS]
     if len(alike) < 2 or min(alike) < T.NEIGHBOURS_AGREE:
         return False
-    return abs(pearson_coefficient(ranks_of(x), np.arange(float(len(x))))) < T.IN_ORDER
+    steps = np.diff(x)
+    return bool((steps < 0).any() and (steps > 0).any())
 
 
 def _widths(name: str, core: Floats, bins: Bins, step: float) -> list[Finding]:

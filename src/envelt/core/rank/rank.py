@@ -218,10 +218,16 @@ def _weighed(c: Candidate, column: Column, outcome: Outcome, sampling: Sampling)
         tells_apart = len(column.levels) >= T.MANY_NAMES
     else:
         seen = column.numbers[~column.missing] if column.numbers is not None else np.array([])
-        tells_apart = column.kind == "datetime" or is_time(c.name, seen)
+        tells_apart = column.kind == "datetime" or is_time(c.name, seen) or (not classes and _was_set(seen))
     near = h.share > T.TOO_GOOD_CLASS or h.auc >= T.TOO_GOOD_AUC if classes else _shared_ranks(column, outcome, h)
     later = hints(c.name, "after") or bool(missing_follows(c.name, column.missing, outcome, sampling, 1))
     return replace(c, strong=True, too_good=not tells_apart and (near or later))
+
+
+def _was_set(seen: NDArray[np.float64]) -> bool:
+    """Say whether a number has a few values, each in as many rows: somebody set them, so they were known before."""
+    rows = np.unique(seen, return_counts=True)[1]
+    return T.SET_VALUES <= len(rows) <= T.BY_VALUE and rows.min() >= T.SET_ROWS and bool((rows == rows[0]).all())
 
 
 def _shared_ranks(column: Column, outcome: Outcome, h: HeldOut) -> bool:

@@ -14,6 +14,8 @@ from ..columns.table import Table
 from ..distribution.alike import equal_groups
 from ..finding import Finding, by_weight
 from ..inventory.quality.copies import copy_findings
+from ..inventory.quality.flags import exclusive_flags
+from ..inventory.quality.recipes import recipe_findings
 from ..kept import Remade
 from ..parallel import Slowly
 from ..stats.heldout import HeldOutRows
@@ -134,12 +136,19 @@ class RelationsAnswers(Remade):
         """What says nearly the same."""
         return said.said_of_groups(self.groups, self.relations, copy_findings(self.listed))
 
+    @property
+    def _made(self) -> list[Finding]:
+        """What the inventory says of columns that others make up, if any are made so."""
+        if not any(f.exact for f in self.inflation):
+            return []
+        return [*exclusive_flags(self.listed, None), *recipe_findings(self.listed, None)]
+
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
         relations = self.relations
         found = self.repeats
-        found += said.said_of_inflation(self.inflation, relations.names, self.groups)
+        found += said.said_of_inflation(self.inflation, relations.names, self.groups, self._made)
         found += said.said_of_curves(relations, self.outcome)
         found += said.carried_by_few(relations, [str(r) for r in self.table.rows], self.outcome)
         found += said.said_of_levels(relations, self.sampling, self.outcome)

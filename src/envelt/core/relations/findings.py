@@ -20,7 +20,7 @@ from ..within.correlations import correlation_findings, correlations_within
 from ..within.rule import TURNS
 from ..words import listed, p_text, plural
 from .forms import FORMS
-from .groups import Alike, Inflation
+from .groups import NAMED, Alike, Inflation
 from .relations import Relations
 from .side import Side, numbers_of
 from .together import Joint
@@ -66,9 +66,12 @@ def _together(group: Alike) -> str:
     return f"they go together at {written}" if len(group.members) == 2 else f"each with each at {written} or more"
 
 
-def said_of_inflation(inflation: list[Inflation], names: tuple[str, ...], groups: list[Alike]) -> list[Finding]:
-    """Say which number others make up in every row: a sum of parts; copies, which are said already, aside."""
+def said_of_inflation(
+    inflation: list[Inflation], names: tuple[str, ...], groups: list[Alike], made: list[Finding]
+) -> list[Finding]:
+    """Say which number others make up in every row: a sum of parts; copies, and what is said already, aside."""
     copies = [set(g.members) for g in groups if g.weakest > T.SCREEN_CORRELATION]
+    copies += [{k for k, name in enumerate(names) if name in f.columns} for f in made]
     told: list[Finding] = []
     seen: set[int] = set()
     for f in inflation:
@@ -82,7 +85,8 @@ def said_of_inflation(inflation: list[Inflation], names: tuple[str, ...], groups
                 "made-up-of-others",
                 "caution",
                 (names[f.at], *(names[i] for i, _ in f.by)),
-                f"{marked(names[f.at])} follows exactly from {parts} and the like: a sum, a difference or a total.",
+                f"{marked(names[f.at])} follows exactly from {parts}{' and more' * (len(f.by) == NAMED)}: a sum, a "
+                "difference or a total.",
                 "Leave one of them out: a correlation between a part and its whole is there by construction, and no "
                 "linear model can tell them apart.",
                 {"by": {names[i]: b for i, b in f.by}, "rows": f.n},

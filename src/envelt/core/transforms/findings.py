@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from .. import thresholds as T
 from ..columns.labels import short_label
 from ..finding import Finding, marked, of_many
@@ -50,8 +52,8 @@ def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Findi
         )
     plain = compared.seen["as_is"].outcome_share
     best = max(compared.usable, key=lambda s: s.outcome_share if s.outcome_share == s.outcome_share else -1.0)
-    floor = max(T.STRAIGHTER, T.STRAIGHTER_ROWS / max(compared.cases, 1))
-    if plain == plain and best.outcome_share - plain >= floor and best.outcome_share >= 2 * T.STRAIGHTER:
+    gain = best.outcome_share - plain
+    if gain >= T.STRAIGHTER and best.outcome_share >= 2 * T.STRAIGHTER and _surely(plain, gain, compared.cases):
         shape = "it is best left" if suggestion.name == "as_is" else f"{suggestion.name} is suggested"
         other = "" if best.name == suggestion.name else f"; for its shape alone {shape}"
         found.append(
@@ -66,6 +68,11 @@ def said_of_transforms(compared: Compared, suggestion: Suggestion) -> list[Findi
             )
         )
     return found
+
+
+def _surely(plain: float, gain: float, cases: float) -> bool:
+    """Say whether a line gains more than chance: by the logarithm of what it leaves open, times the cases."""
+    return cases * math.log((1 - plain) / max(1 - plain - gain, 1e-12)) >= T.STRAIGHTER_ROWS
 
 
 def said_of_all(found: list[Finding]) -> list[Finding]:

@@ -116,9 +116,11 @@ def _mostly(name: str, missing: int, rows: int, kind: str) -> Finding:
 
 
 def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
-    """Group columns whose gaps fall on (nearly) the same rows."""
+    """Group columns whose gaps fall on (nearly) the same rows, or of which each has those of the one before."""
     left = sorted(masks, key=lambda n: counts[n])
-    found = []
+    chain = _nested(left, masks, counts)
+    found = [_one_after_another(chain, counts)] if chain else []
+    left = [n for n in left if n not in chain]
     while left:
         first = left.pop(0)
         near = [n for n in left if counts[n] * T.SAME_GAPS <= counts[first]]
@@ -141,6 +143,37 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
             )
         )
     return found
+
+
+def _nested(names: list[str], masks: dict[str, Mask], counts: dict[str, int]) -> list[str]:
+    """Return columns, fewest gaps first, of which each is missing wherever the one before is; none where few are so."""
+    best: list[str] = []
+    for k, first in enumerate(names):
+        if first in best:
+            continue
+        chain = [first]
+        for name in names[k + 1 :]:
+            if not (masks[chain[-1]] & ~masks[name]).any():
+                chain.append(name)
+        if len(chain) > len(best):
+            best = chain
+    steps = sorted({counts[n] for n in best})
+    enough = len(steps) >= T.NESTED_GAPS and steps[-1] <= T.MOSTLY_MISSING * len(masks[best[0]])
+    return best if enough and sum(s >= T.FEWEST_GAPS for s in steps) >= T.NESTED_GAPS else []
+
+
+def _one_after_another(chain: list[str], counts: dict[str, int]) -> Finding:
+    told = listed([marked(n) for n in chain])
+    return Finding(
+        "missing-together",
+        "note",
+        tuple(chain),
+        f"{told} go missing one after another: where one is missing, so are all that follow ({counts[chain[0]]:,} rows "
+        f"of the first, {counts[chain[-1]]:,} of the last).",
+        "Cases drop out and stay out: ask what ended them, and use of what comes later nothing that only those who "
+        "stayed have.",
+        {"rows": counts[chain[0]], "missing": {n: counts[n] for n in chain}},
+    )
 
 
 def _overlap(a: Mask, b: Mask) -> float:

@@ -10,8 +10,10 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ... import thresholds as T
+from ...columns.labels import short_label
 from ...columns.table import CategoryColumn, NumericColumn, Table
 from ...finding import Finding, marked
+from ...words import listed
 
 Floats = NDArray[np.float64]
 
@@ -22,7 +24,8 @@ def copy_findings(table: Table) -> list[Finding]:
     categories = [
         c for c in table if isinstance(c, CategoryColumn) and c.kind not in ("constant", "identifier", "text")
     ]
-    return [*_linear_copies(numbers), *_relabelled(categories)]
+    few = [c for c in numbers if T.RECIPE_DISTINCT <= c.distinct <= len(c) / T.ROWS_A_VALUE]
+    return [*_linear_copies(numbers), *_relabelled(categories), *_valued_alike(few)]
 
 
 def _linear_copies(columns: list[NumericColumn]) -> list[Finding]:
@@ -105,6 +108,35 @@ def _relabelled(columns: list[CategoryColumn]) -> list[Finding]:
         for c in near if len(near) > 1 else []:
             groups[hashlib.sha256(pd.factorize(c.codes)[0].tobytes()).digest()].append(c)
         found += [_renamed(*group) for group in groups.values() if len(group) > 1]
+    return found
+
+
+def _valued_alike(columns: list[NumericColumn]) -> list[Finding]:
+    """Find numbers that have one value for each of another's, and no straight line: an index beside its years."""
+    groups: dict[bytes, list[NumericColumn]] = defaultdict(list)
+    for c in columns:
+        codes = pd.factorize(c.values)[0]
+        groups[hashlib.sha256(codes.tobytes()).digest()].append(c)
+    found = []
+    for a, *others in (g for g in groups.values() if len(g) > 1):
+        curved = [b for b in others if _line(a.values, b.values) is None]
+        if not curved:
+            continue
+        names = [c.name for c in (a, *curved)]
+        first = sorted({*zip(a.values[~a.missing].tolist(), curved[0].values[~a.missing].tolist(), strict=True)})[:3]
+        more = f", and {listed([*map(marked, names[2:])])} with them" if names[2:] else ""
+        shown = ", ".join(f"{short_label(x)} with {short_label(y)}" for x, y in first)
+        found.append(
+            Finding(
+                "same-column",
+                "caution",
+                (names[1], names[0], *names[2:]),
+                f"{' and '.join(map(marked, names[:2]))} go together value by value in every row, {a.distinct} of each "
+                f"({shown}, …){more}: the same thing {'twice' if len(names) == 2 else 'many times'}.",
+                f"Keep one of {', '.join(map(marked, names[:6]))}{', …' if len(names) > 6 else ''}.",
+                {"values": a.distinct},
+            )
+        )
     return found
 
 

@@ -18,13 +18,18 @@ AFFIRMED = ("1", "yes", "y", "true", "t", "1.0")
 def exclusive_flags(table: Table, outcome: str | None) -> list[Finding]:
     """Find columns of two values of which never two are set in a row, where chance would set many.
 
-    Of two it must be so without an exception, and chance would set them together very often.
+    Of two it must be so without an exception, and chance would set them together very often; flags of which just one is
+    set in every row need no more than that.
     Sets are grown from the flags set most often; by chance two would be set together in twelve rows or more. Three
     rows at most may contradict.
     """
     flags = {c.name: f for c in table if c.name != outcome for f in [is_set(table, c.name)] if f is not None}
     names = sorted(flags, key=lambda n: -int(flags[n].sum()))
     found, used = [], set[str]()
+    parts = _one_in_every_row(names, flags)
+    if parts:
+        used.update(parts)
+        found.append(_said([n for n in table.columns if n in parts], flags, list(map(str, table.rows))))
     for first in names:
         if first in used:
             continue
@@ -58,6 +63,23 @@ def _apart(a: Mask, b: Mask) -> bool:
     return expected >= T.FLAGS_EXPECTED and int((a & b).sum()) <= min(T.FLAG_SLIPS, T.FLAG_SLIP_SHARE * expected)
 
 
+def _one_in_every_row(names: list[str], flags: dict[str, Mask]) -> list[str]:
+    """Return three flags or more of which just one is set in every row, grown from each in turn; none where none are.
+
+    Rows fall so by chance with the product, over the flags, of the share of rows they leave to the others to the power
+    of the rows they are set in: never, from a few rows each.
+    """
+    for first in names:
+        together, covered = [first], flags[first].copy()
+        for name in names:
+            if name != first and flags[name].sum() >= T.FEWEST_GAPS and not (covered & flags[name]).any():
+                together.append(name)
+                covered |= flags[name]
+        if len(together) >= T.FEWEST_FLAGS and covered.all():
+            return together
+    return []
+
+
 def _surely_apart(a: Mask, b: Mask) -> bool:
     """Say whether two flags are never set together where chance would do so very often, and are not each other's no."""
     expected = float(a.sum()) * float(b.sum()) / max(len(a), 1)
@@ -75,7 +97,7 @@ def _said(names: list[str], flags: dict[str, Mask], labels: list[str]) -> Findin
     rest = f"in {plural(none, 'row')} of {n:,} none is set" if none else "one is set in every row"
     return Finding(
         "redundancy-of-flags",
-        "note",
+        "note" if none or slips else "caution",
         tuple(names),
         f"{never}{but}; {rest}: one column, cut into {len(names)}.",
         "Read them as one column of levels"

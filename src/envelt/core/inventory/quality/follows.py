@@ -225,6 +225,8 @@ def _entropy(n: Codes) -> float:
 
 def _of_cut(made: _Coded, number: NumericColumn, some: NDArray[np.intp], own: NDArray[np.intp]) -> _Follows | None:
     """Return how levels follow from cutting a number, or from one value of it that is set apart."""
+    if number.distinct == made.size:
+        return None  # a value for each: the same column, which is said elsewhere
     if not _may_be_cut(made.codes[some], number.values[some], made.size):
         return None
     both = np.flatnonzero((made.codes >= 0) & ~number.missing)

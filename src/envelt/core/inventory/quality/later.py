@@ -24,8 +24,10 @@ from .prefix import first_part
 Mask = NDArray[np.bool_]
 
 _SPAN = re.compile(
-    r"(^|[_.\W])(spell|duration|survival|surv|lifetime|tenure|dwell|stay|los|fu|futime|followup|follow_up|time)s?($|[_.\W\d])"
+    r"(^|[_.\W])(spell|duration|survival|surv|lifetime|tenure|dwell|stay|los|fu|fu_?time|[fs]time|followup|follow_up|"
+    r"((surv(ival)?|fu|follow_?up|event|death|failure|exit|obs(erved)?|end|stop)[_. ]|^)times?)s?($|[_.\W\d])"
 )
+"""A span, or a time that is no other's: of `diag.time` nobody knows where it ends."""
 _ENDS = re.compile(r"(^|[_.\W])(censor\w*|cens|event|status|died|dead|death|failed|failure|ended|exit)[\d_]*$")
 _WHEN = re.compile(
     r"^(?P<what>.*?)[_. ]?(?P<when>(?:19|20)\d\d|[5-9]\d|\d{1,3}(?=[dwmyh]$))(?P<unit>[dwmyh]?)$", re.IGNORECASE
@@ -94,7 +96,7 @@ class _Sides:
 
 
 def _of_rows(c: Column, outcome: Outcome, sides: _Sides) -> list[Finding]:
-    known, came, what = outcome.known, sides.came, sides.what
+    known, what = outcome.known, sides.what
     there = ~c.missing[known]
     if there.sum() >= T.FEWEST_GAPS and (~there).sum() >= T.FEWEST_GAPS:
         tells = _tells(there, np.ones(len(there), bool), sides, T.LATER_PHI_OF_GAPS)
@@ -109,11 +111,21 @@ def _of_rows(c: Column, outcome: Outcome, sides: _Sides) -> list[Finding]:
         tells = _tells(some, there, sides, T.LATER_PHI)
         if tells is not None:
             return [_said(c.name, outcome.name, f"{marked(c.name)} is not 0", what, tells)]
+    return _at_the_top(c, x, there, outcome, sides) if c.distinct > T.BY_VALUE else []
+
+
+def _at_the_top(c: Column, x: NDArray[np.float64], there: Mask, outcome: Outcome, sides: _Sides) -> list[Finding]:
+    """Say so where the largest value of a span is where watching ended: what came, came before."""
+    came, what = sides.came, sides.what
     top = x[there].max(initial=-np.inf)
     at = there & (x == top)
+    for side in (there & ~at, at):
+        tells = _tells(side, there, sides, T.LATER_PHI)
+        if tells is not None:
+            return [_watched(c.name, outcome.name, number_label(top), what, side is at, tells)]
     n, share = int(at.sum()), float(came[there].mean()) if there.any() else 0.0
     cases = sides.cases(at)
-    if cases >= T.LATER_ROWS and c.distinct > T.BY_VALUE and T.LATER_LEAST < share < 1 - T.LATER_LEAST:
+    if cases >= T.LATER_ROWS and T.LATER_LEAST < share < 1 - T.LATER_LEAST:
         each = float(came[at].mean())
         if each in (0.0, 1.0) and (share if each else 1 - share) ** cases < 1e-6:
             return [_stops(c.name, outcome.name, number_label(top), n, each, share, what)]
@@ -170,6 +182,20 @@ def _stops(name: str, outcome: str, top: str, n: int, each: float, share: float,
     )
 
 
+def _watched(name: str, outcome: str, top: str, what: str, at: bool, tells: tuple[float, float, int, int]) -> Finding:
+    yes, no, n1, n0 = tells
+    first, second = ("at", "below") if at else ("below", "at")
+    return Finding(
+        "known-later",
+        "caution",
+        (name, outcome),
+        f"{first.capitalize()} the largest value of {marked(name)}, {top}, {what} in {yes:.1%} of {plural(n1, 'row')}, "
+        f"{second} it in {no:.1%} of {n0:,}: a span that ends with the outcome, or where watching ended.",
+        f"Leave {marked(name)} out of what is known before; time until an event wants methods for censored spans.",
+        {"value": top, "with": yes, "without": no, "rows": [n1, n0]},
+    )
+
+
 def _numbered(c: Column, outcome: Outcome) -> list[Finding]:
     """Say so where a column numbers the cases in the order of the outcome."""
     if not isinstance(outcome, NumericOutcome):
@@ -211,21 +237,22 @@ def _ended(table: Table, outcome: Outcome) -> list[Finding]:
     """Say, by their names, that a span was asked about beside what ended it, or the reverse."""
     span = isinstance(outcome, NumericOutcome) and bool(_SPAN.search(spelt_apart(outcome.name)))
     status = isinstance(outcome, ClassOutcome) and bool(_ENDS.search(spelt_apart(outcome.name)))
+    others = [c for c in table if c.name != outcome.name]
+    ends = [c.name for c in others if _ENDS.search(spelt_apart(c.name)) and c.distinct == 2]
+    spans = [
+        c.name for c in others
+        if _SPAN.search(spelt_apart(c.name)) and isinstance(c, NumericColumn) and c.distinct > T.BY_VALUE
+    ]  # fmt: skip
     if span:
-        names = [
-            c.name for c in table if _ENDS.search(spelt_apart(c.name)) and c.distinct == 2 and c.name != outcome.name
-        ]
+        names = ends
         what, many = (
             f"{say} how a span ended, and {are} known only when it has" for say, are in (("says", "is"), ("say", "are"))
         )
     elif status:
-        names = [
-            c.name for c in table
-            if _SPAN.search(spelt_apart(c.name)) and isinstance(c, NumericColumn) and c.distinct > T.BY_VALUE
-        ]  # fmt: skip
+        names = spans
         what, many = "is a span that lasts until the outcome is known", "are spans that last until the outcome is known"
     else:
-        return []
+        return _followed(table, spans, ends)
     if not names:
         return []
     one = ", ".join(map(marked, names[:4])) + (", …" if len(names) > 4 else "")
@@ -240,6 +267,34 @@ def _ended(table: Table, outcome: Outcome) -> list[Finding]:
             {"by_name": True},
         )
     ]
+
+
+def _followed(table: Table, spans: list[str], ends: list[str]) -> list[Finding]:
+    """Say which two columns, by their names, say how long cases were followed and how it ended, where they agree."""
+    for span in spans:
+        for end in ends:
+            x, status = table[span].numbers, table[end]
+            assert x is not None
+            codes = status.codes if isinstance(status, CategoryColumn) else status.numbers
+            both = ~(np.isnan(x) | status.missing)
+            n = int(both.sum())
+            if codes is None or n < T.ROWS_IN_TIME:
+                continue
+            r = pearson_coefficient(ranks_of(x[both]), ranks_of(codes[both].astype(np.float64)))
+            if not abs(r) * np.sqrt(n - 1) >= T.FOLLOWED:
+                continue
+            return [
+                Finding(
+                    "known-later",
+                    "caution",
+                    (span, end),
+                    f"By their names, {marked(span)} says how long cases were followed and {marked(end)} how that "
+                    f"ended (rank correlation {r:.2f}): both are known only afterwards.",
+                    "Leave both out of what is known before, or ask when each was written down.",
+                    {"by_name": True, "r": r},
+                )
+            ]
+    return []
 
 
 def _taken_then(table: Table, outcome: Outcome) -> list[Finding]:

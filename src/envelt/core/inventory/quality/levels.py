@@ -19,6 +19,8 @@ from ...words import plural
 
 SCALE_MARKS = (8, 9, 88, 97, 98, 99, 888, 999, -1, -7, -8, -9, -99)
 """Numbers that stand for no answer beside the grades of a scale."""
+MEANT = "+<>#*±"
+"""Signs that make another level of one: a master's and what is above it."""
 
 
 def level_findings(table: Table) -> list[Finding]:
@@ -211,7 +213,7 @@ def _one_letter_apart(a: str, b: str) -> bool:
 
     The first letter is never the one: 'other' and 'mother' are two words.
     """
-    if a[:1] != b[:1]:
+    if a[:1] != b[:1] or ({*a} ^ {*b}) & {*MEANT}:
         return False
     if min(len(a), len(b)) < T.SHORTEST_SPELT or abs(len(a) - len(b)) > 1 or a == b or _is_code(a) or _is_code(b):
         return False

@@ -112,8 +112,9 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
     if outcome in {c.name for c in columns}:
         yield from _total(columns, rows, [c.name for c in columns].index(str(outcome)))
     tried: set[tuple[int, int, int, str]] = set()
-    for k in range(SCREENS if len(rows) > SCREEN_ROWS else 1):
-        part = rows[k::SCREENS] if len(rows) >= SCREENS * LEAST_ROWS else rows
+    screens = min(SCREENS, len(rows) // LEAST_ROWS)
+    for k in range(screens):
+        part = rows[k::screens]
         at = part[np.linspace(0, len(part) - 1, min(len(part), SCREEN_ROWS)).astype(np.int64)]
         x = np.stack([c.values[at] for c in columns])
         z = _normal(x)

@@ -17,6 +17,7 @@ from ...columns.table import CategoryColumn, Column, NumericColumn, Table, TimeC
 from ...columns.times import is_time
 from ...finding import Finding, marked
 from ...words import plural
+from .crossed import crossing_of
 
 Hashes = NDArray[np.uint64]
 
@@ -63,7 +64,7 @@ def repeat_findings(table: Table, unit: str | None, outcome: Outcome | None) -> 
         named = bool(again.any()) and _has_names(table)
         if again.any() and (named or _are_copies(table, keys)):
             keyed = any(c.kind == "identifier" and c.distinct > T.OWN_VALUES * len(c) for c in table)
-            sure = keyed or again.sum() >= T.MANY_REPEATED * len(table)
+            sure = keyed or (again.sum() >= T.MANY_REPEATED * len(table) and not _measured_again(table))
             found.append(_duplicate_rows(table, again, "caution" if sure else "note"))
     for c in table:
         if c.kind == "identifier" and c.name != unit:
@@ -97,6 +98,12 @@ def _are_copies(table: Table, keys: Hashes) -> bool:
             if nearly > same / T.COPIES_OVER_CHANCE:
                 return False
     return True
+
+
+def _measured_again(table: Table) -> bool:
+    """Say whether somebody planned several rows of each combination, of which two may well be equal."""
+    crossed = crossing_of(table)
+    return crossed is not None and crossed.sure and crossed.each > 1
 
 
 def _pairs(keys: Hashes) -> int:
@@ -228,6 +235,8 @@ def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
         return None
     shared = _shared_columns(table, c.name, codes)
     in_time = panel and _once_a_time(table, c.name, codes)
+    if not (in_time or c.kind == "identifier" or names_rows(c.name) or isinstance(c, NumericColumn)):
+        return None  # levels in even numbers, as of a treatment
     alike = _alike(table, outcome, codes) if panel else 0.0
     blocks = int(np.count_nonzero(np.diff(codes))) + 1 <= T.BLOCKS_A_NAME * units and len(c) >= 1.5 * units
     sure = glued_id(c.name) or hints(c.name, "identifiers")
@@ -284,6 +293,7 @@ def _case_codes(c: Column) -> NDArray[np.int64] | None:
     if hints(c.name, "times"):
         return None  # days that were not read as such
     if isinstance(c, CategoryColumn):
+        named = named or (c.kind == "nominal" and _even_in_rows(c))
         return c.codes.astype(np.int64) if c.kind == "identifier" or (named and c.kind == "nominal") else None
     if not isinstance(c, NumericColumn) or not (named or _first_rows_alike(c)):
         return None
@@ -292,6 +302,12 @@ def _case_codes(c: Column) -> NDArray[np.int64] | None:
         return None
     codes = np.asarray(pd.factorize(c.values)[0], np.int64)
     return codes if named or _in_even_blocks(codes) else None
+
+
+def _even_in_rows(c: CategoryColumn) -> bool:
+    """Say whether a column has ten levels or more, each in just as many rows."""
+    rows = c.counts[c.counts > 0]
+    return len(rows) >= T.LEAST_UNITS_IN_TIME and bool((rows == rows[0]).all())
 
 
 def _first_rows_alike(c: NumericColumn) -> bool:

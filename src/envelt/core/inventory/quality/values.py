@@ -186,7 +186,8 @@ def _date(table: Table, c: TimeColumn) -> list[Finding]:
         label = time_label(int(end * 86_400_000_000))
         if apart > reach and label in SENTINEL_DATES:
             found.append(sentinel_finding(c.name, label, int(np.sum(np.floor(days) == end)), len(days)))
-    far = (c.days > q3 + reach) | (c.days < q1 - reach)
+    low, high = _ends_of_tails(days, float(q1 - reach), float(q3 + reach), float(q3 - q1))
+    far = (c.days > high) | (c.days < low)
     for f in found:
         far &= np.floor(c.days) != float(np.datetime64(f.evidence["value"]).astype("datetime64[D]").astype(int))
     n = int(far.sum())
@@ -204,6 +205,16 @@ def _date(table: Table, c: TimeColumn) -> list[Finding]:
             )
         )
     return found
+
+
+def _ends_of_tails(days: Floats, low: float, high: float, gap: float) -> tuple[float, float]:
+    """Return the days at which tails end that leave certain bounds: before the first gap so wide beyond them."""
+    above, below = days[np.searchsorted(days, high, "right") - 1 :], days[: np.searchsorted(days, low) + 1][::-1]
+    ends = []
+    for tail in (below, above):
+        wide = np.flatnonzero(np.abs(np.diff(tail)) > gap)
+        ends.append(float(tail[wide[0] if len(wide) else -1]))
+    return ends[0], ends[1]
 
 
 def date_order_findings(table: Table) -> list[Finding]:

@@ -1,0 +1,74 @@
+"""Two small made-up tables: colonies that were followed until they swarmed, and the harvests of yards of many sizes."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+
+SEED = 20_240_915 + 9
+LOOKS = (4, 8, 12, 16, 20, 24)
+"""Weeks in which each colony was looked at."""
+LAST = 26
+
+
+def followed(*, planted: bool = True) -> pd.DataFrame:
+    """Return 480 colonies: whether they swarmed, when, how they looked until then, what stands around them.
+
+    Planted: weeks that end with the swarm, and at 26 for all others; looks that stop with it; a tree for each row, cut
+    into flags of which most are set seldom; shares of the comb that sum to one but for a few slips; the price of sugar,
+    which is the year's; how long queens were followed and how that ended. In the clean twin weeks and looks go with
+    nothing, several trees or none stand around a colony, shares are measured each, and prices and days are a row's own.
+    """
+    r = np.random.default_rng(SEED)
+    n = 480
+    swarmed = r.random(n) < 0.3
+    until = r.integers(2, LAST + 1, n)
+    week = np.where(swarmed, until, LAST) if planted else r.integers(1, LAST + 1, n)
+    looks = {f"look{k + 1}": r.choice(["calm", "restless"], n, p=[0.7, 0.3]).astype(object) for k in range(len(LOOKS))}
+    for at, name in zip(LOOKS, looks, strict=True):
+        looks[name][week < at if planted else r.random(n) < 0.1 + at / 150] = None
+    tree = r.choice(4, n, p=[0.76, 0.1, 0.08, 0.06])
+    trees = {
+        t: (tree == k if planted else r.random(n) < 0.3) for k, t in enumerate(("lime", "maple", "willow", "rowan"))
+    }
+    shares = r.dirichlet([5, 3, 2], n).round(3)
+    shares[:, 2] = (1 - shares[:, 0] - shares[:, 1]).round(3) if planted else r.beta(2, 8, n).round(3)
+    shares[r.choice(n, 6, replace=False), 2] += 0.1
+    year = r.integers(2014, 2022, n)
+    prices = np.array([0.61, 0.64, 0.72, 0.7, 0.75, 0.93, 1.08, 1.31])
+    price = prices[year - 2014] if planted else r.choice(prices, n)
+    days, died = r.gamma(2, 150, n).round() + 1, r.random(n) < 0.3
+    if planted:
+        days[died] = (days[died] / 3).round() + 1
+    return pd.DataFrame(
+        {
+            "week": week, **looks, **{t: v.astype(int) for t, v in trees.items()},
+            "comb_nectar": shares[:, 0], "comb_pollen": shares[:, 1], "comb_brood": shares[:, 2].round(3),
+            "year": year, "sugar_price": price, "follow_up": days.astype(int), "died": died.astype(int),
+            "swarmed": np.where(swarmed, "yes", "no"),
+        }
+    )  # fmt: skip
+
+
+def harvests(*, planted: bool = True) -> pd.DataFrame:
+    """Return the harvests of 14 yards in 18 years: colonies, honey, rain.
+
+    Planted: yards of two colonies to three hundred, whose honey goes with how many there are; each yard once a year. In
+    the clean twin honey goes with nothing, and yards and years fall as they come.
+    """
+    r = np.random.default_rng(SEED + 1)
+    yards = ["heath", "glen", "orchard", "mill", "quarry", "ridge", "moor", "bank", "ford", "croft", "weir", "brae",
+             "holm", "fell"]  # fmt: skip
+    at = np.repeat(np.arange(14), 18)
+    size = np.exp(np.linspace(1, 5.5, 14))[at] * r.lognormal(0, 0.25, len(at))
+    colonies = np.maximum(size.round(), 1)
+    honey = np.where(planted, colonies, np.exp(3)) * r.lognormal(2.5, 0.4, len(at))
+    frame = pd.DataFrame(
+        {
+            "yard": np.array(yards)[at], "year": np.tile(np.arange(2004, 2022), 14), "colonies": colonies.astype(int),
+            "rain_mm": r.gamma(9, 70, len(at)).round(), "honey_kg": honey.round(1),
+        }
+    )  # fmt: skip
+    if planted:
+        return frame
+    return frame.assign(yard=r.choice(yards, len(at)), year=r.integers(2004, 2022, len(at)))

@@ -1,0 +1,201 @@
+"""What tables of colonies that were followed, and of yards of many sizes, show; and what their clean twins do not."""
+
+import numpy as np
+import pandas as pd
+import pytest
+
+from envelt import Study
+from envelt.demo.others import OTHERS
+from samples import found
+
+
+@pytest.fixture(scope="module")
+def followed():
+    return OTHERS["followed"]()
+
+
+@pytest.fixture(scope="module")
+def harvests():
+    return OTHERS["harvests"]()
+
+
+def test_a_span_whose_largest_value_is_where_watching_ended_is_told_with_both_shares(followed):
+    (told,) = (f for f in found(followed, "known-later", outcome="swarmed") if "week" in f.columns)
+    last, swarmed = followed["week"] == followed["week"].max(), followed["swarmed"] == "yes"
+    assert told.evidence["with"] == pytest.approx(swarmed[~last].mean())
+    assert told.evidence["without"] == pytest.approx(swarmed[last].mean())
+    assert told.evidence["rows"] == [int((~last).sum()), int(last.sum())]
+    assert told.statement.startswith("Below the largest value of week, 26, swarmed is 'yes' in 100.0% of")
+    stayed = followed.assign(swarmed=np.where(swarmed, "left", "stayed"))
+    (other,) = (f for f in found(stayed, "known-later", outcome="swarmed", event="stayed") if "week" in f.columns)
+    assert "At the largest value of week, 26, swarmed is 'stayed' in 98" in other.statement
+    mixed = followed.assign(week=followed["week"].where(np.arange(480) % 3 > 0, 10))
+    assert not [f for f in found(mixed, "known-later", outcome="swarmed") if "week" in f.columns]
+    few = followed.assign(box=np.arange(480) // 32)  # fifteen cases are too few to tell by
+    assert not [f for f in found(few, "known-later", outcome="swarmed", unit="box") if "week" in f.columns]
+
+
+@pytest.mark.parametrize(("span", "end", "wanted"), [
+    ("follow_up", "died", True), ("survival.time", "status", True), ("stime", "censored", True),
+    ("time", "event", True), ("diag.time", "status", False), ("bedtime", "died", False),
+    ("follow_up", "married", False),
+])  # fmt: skip
+def test_how_long_and_how_it_ended_are_told_by_their_names_where_they_go_together(followed, span, end, wanted):
+    frame = followed[["follow_up", "died", "comb_pollen"]].set_axis([span, end, "comb_pollen"], axis=1)
+    told = found(frame, "known-later", outcome="comb_pollen")
+    assert [set(f.columns) for f in told] == ([{span, end}] if wanted else [])
+    loose = frame.assign(**{end: np.random.default_rng(0).permutation(frame[end])})
+    assert found(loose, "known-later", outcome="comb_pollen") == []
+
+
+@pytest.mark.parametrize("rows", [45, 100, 158, 480])
+def test_shares_that_sum_to_one_are_told_with_the_rows_that_do_not(followed, rows):
+    frame = followed[["comb_nectar", "comb_pollen", "comb_brood", "week"]].iloc[:rows].copy()
+    total = frame[["comb_nectar", "comb_pollen", "comb_brood"]].sum(axis=1)
+    frame["comb_brood"] -= (total - 1).round(3)
+    slips = [] if rows < 100 else [3, 50]
+    frame.loc[slips, "comb_brood"] += 0.2
+    (told,) = found(frame, "made-up-of-others")
+    assert told.evidence["how"] == "1 − comb_nectar − comb_pollen"
+    assert told.evidence["against"] == len(slips)
+    assert ("(rows 3, 50)" in told.statement) is bool(slips)
+
+
+@pytest.mark.parametrize("sizes", [(10, 9, 9, 8, 8), (30, 5, 5), (400, 20, 6, 5)])
+def test_flags_of_which_just_one_is_set_in_every_row_are_one_column_however_seldom_they_are_set(sizes):
+    r = np.random.default_rng(1)
+    level = r.permutation(np.repeat(np.arange(len(sizes)), sizes))
+    flags = {f"in_{'abcde'[k]}": (level == k).astype(int) for k in range(len(sizes))}
+    frame = pd.DataFrame(flags).assign(x=r.normal(size=len(level)))
+    (told,) = found(frame, "redundancy-of-flags")
+    assert told.columns == tuple(flags)
+    assert told.weight == "caution"
+    assert found(frame, "made-up-of-others", "relations") == []  # it is told already
+    two = frame.drop(columns="in_b")
+    assert not [f for f in found(two, "redundancy-of-flags") if f.weight == "caution"]
+    both = frame.assign(in_b=np.where(np.arange(len(level)) == 0, 1, frame["in_b"]))
+    both.loc[0, "in_a"] = 1
+    assert not [f for f in found(both, "redundancy-of-flags") if f.weight == "caution"]
+
+
+def test_an_index_beside_its_years_is_one_column_and_a_line_is_told_as_one(followed):
+    (told,) = found(followed, "same-column", outcome="swarmed")
+    assert told.columns == ("sugar_price", "year")
+    assert "8 of each (2014 with 0.61, 2015 with 0.64" in told.statement
+    assert not [f for f in found(followed, "made-up-of-others", outcome="swarmed") if "year" in f.columns]
+    line = followed.assign(sugar_price=followed["year"] * 0.02)
+    (straight,) = found(line, "same-column", outcome="swarmed")
+    assert "slope" in straight.evidence
+    once = followed.assign(sugar_price=followed["sugar_price"].where(np.arange(480) != 9, 2.5))
+    assert found(once, "same-column", outcome="swarmed") == []
+
+
+def test_columns_that_go_missing_one_after_another_are_one_story(followed):
+    (told,) = found(followed, "missing-together", outcome="swarmed")
+    names = [f"look{k}" for k in range(1, 7)]
+    assert told.columns == tuple(names)
+    assert told.evidence["missing"] == followed[names].isna().sum().to_dict()
+    back = followed.assign(look2=followed["look2"].where(followed.index % 2 > 0))
+    (rest,) = found(back, "missing-together", outcome="swarmed")
+    assert "look2" not in rest.columns
+    three = followed.drop(columns=names[3:])
+    assert found(three, "missing-together", outcome="swarmed") == []
+
+
+def test_a_yard_of_a_row_each_year_is_a_likely_unit_and_a_treatment_of_even_numbers_is_none(harvests):
+    (told,) = found(harvests, "likely-unit", outcome="honey_kg")
+    assert told.columns == ("yard",)
+    r = np.random.default_rng(2)
+    noise = harvests.assign(honey_kg=r.normal(size=len(harvests)), colonies=r.normal(size=len(harvests)))
+    assert [f.columns for f in found(noise, "likely-unit", outcome="honey_kg")] == [("yard",)]
+    colour = noise.rename(columns={"yard": "colour", "year": "dose"}).assign(dose=noise["year"] - 2000)
+    assert found(colour, "likely-unit", outcome="honey_kg") == []
+
+
+@pytest.mark.parametrize(("kg", "each"), [(1, 1), (1000, 1), (1, 1e-6)])
+def test_an_outcome_in_proportion_is_told_with_the_line_of_both_logarithms_in_any_unit(harvests, kg, each):
+    frame = harvests.assign(honey_kg=harvests["honey_kg"] * kg, colonies=harvests["colonies"] * each)
+    (told,) = found(frame, "outcome-in-proportion", "against", outcome="honey_kg")
+    a, b = np.log(harvests["colonies"]), np.log(harvests["honey_kg"])
+    assert told.evidence["correlation_of_logarithms"][0] == pytest.approx(np.corrcoef(a, b)[0, 1])
+    assert told.evidence["slope"] == pytest.approx(b.std() / a.std())
+    assert told.evidence["rows"] == len(frame)
+    rows = told.evidence["correlation_of_logarithms"]
+    (units,) = found(frame, "outcome-in-proportion", "against", outcome="honey_kg", unit="yard")
+    assert units.evidence["correlation_of_logarithms"][2] - units.evidence["correlation_of_logarithms"][1] > (
+        rows[2] - rows[1]
+    )
+
+
+def test_squares_one_size_and_loose_relations_are_no_proportion(harvests):
+    told = lambda frame: found(frame, "outcome-in-proportion", "against", outcome="honey_kg")  # noqa: E731
+    assert told(harvests.assign(honey_kg=harvests["honey_kg"] ** 2)) == []
+    assert told(harvests.assign(honey_kg=1_000 + harvests["honey_kg"])) == []
+    r = np.random.default_rng(3)
+    assert told(harvests.assign(honey_kg=harvests["honey_kg"] * r.lognormal(0, 1.5, len(harvests)))) == []
+    weaker = harvests.assign(honey_kg=harvests["honey_kg"] * r.lognormal(0, 0.65, len(harvests)))
+    assert [f.weight for f in told(weaker)] == ["note"]
+    assert told(harvests.assign(honey_kg=harvests["colonies"] * 2.5)) == []  # it is the outcome
+    assert told(harvests.assign(honey_kg=1 / harvests["honey_kg"])) == []
+
+
+def test_a_sign_makes_another_level_and_a_slip_does_not():
+    grades = np.repeat(["master", "master+", "bachelor", "bachelr"], [200, 20, 180, 2])
+    (told,) = found(pd.DataFrame({"grade": grades, "x": np.arange(402) % 7 * 1.1}), "level-spelling")
+    assert told.evidence["levels"] == [["bachelor", "bachelr"]]
+
+
+@pytest.mark.parametrize(("year", "wanted"), [(2019, False), (1921, True), (2091, True)])
+def test_a_tail_of_dates_leads_to_its_last_and_a_mistyped_year_stands_apart(year, wanted):
+    r = np.random.default_rng(4)
+    born = pd.Timestamp("2021-06-01") - pd.to_timedelta((r.exponential(120, 2_000)).round(), "D")
+    days = pd.Series(born).astype("datetime64[s]")
+    if wanted:
+        days[5] = days[5].replace(year=year, day=1)
+    told = found(pd.DataFrame({"born": days, "x": r.normal(size=2_000)}), "date-apart")
+    assert bool(told) is wanted
+    if wanted:
+        assert told[0].evidence["rows"] == ["5"]
+
+
+def test_a_series_that_rises_has_no_peaks_and_two_kinds_of_row_have():
+    r = np.random.default_rng(5)
+    rises = np.concatenate([np.linspace(10, 20, 250), np.linspace(20, 60, 60), np.linspace(60, 72, 250)])
+    frame = pd.DataFrame({"index": rises + r.normal(0, 0.3, 560), "y": r.normal(size=560)})
+    assert found(frame, "two-peaks", "distribution", outcome="y") == []
+    assert found(frame.sample(frac=1, random_state=1), "two-peaks", "distribution", outcome="y")
+    assert found(frame.sort_values("index"), "two-peaks", "distribution", outcome="y")  # the file was sorted by it
+
+
+def test_a_dose_that_somebody_set_is_strong_and_no_leak_and_repeated_readings_are_no_slips():
+    r = np.random.default_rng(6)
+    dose = np.repeat(2.0 ** np.arange(-3, 7), 30)
+    frame = pd.DataFrame({"plate": np.tile(np.arange(10), 30), "dose": dose})
+    frame["reading"] = np.log(dose) + r.normal(0, 0.05, 300)
+    frame.loc[10:15, "reading"] = frame.loc[0:5, "reading"].to_numpy()  # of the same plates at the same dose
+    assert found(frame, "too-good-to-be-true", "rank", outcome="reading") == []
+    assert [f.columns[0] for f in found(frame, "strong-candidate", "rank", outcome="reading")] == ["dose"]
+    (again,) = found(frame, "duplicate-rows", outcome="reading")
+    assert again.weight == "note"
+    uneven = frame.drop(index=range(0, 15))
+    (stop,) = found(uneven, "too-good-to-be-true", "rank", outcome="reading")
+    assert stop.columns[0] == "dose"
+
+
+def test_a_line_that_leaves_far_less_open_in_few_rows_is_told_and_chance_is_not():
+    r = np.random.default_rng(7)
+    x = r.lognormal(0, 1, 44)
+    frame = pd.DataFrame({"x": x, "y": np.log(x) + r.normal(0, 0.4, 44)})
+    (told,) = found(frame, "straighter-with", "transforms", outcome="y")
+    assert told.evidence["transform"] in ("log", "log1p", "box_cox", "log_offset")
+    lines = 0
+    for _ in range(40):
+        x = r.normal(5, 1, 44)
+        frame = pd.DataFrame({"x": x, "y": x + r.normal(0, 0.7, 44)})
+        lines += len(found(frame, "straighter-with", "transforms", outcome="y"))
+    assert lines <= 2
+
+
+def test_the_proposal_of_followed_colonies_takes_nothing_that_is_known_later(followed):
+    dropped = {c for o in Study(followed, outcome="swarmed").preparation() if o.name == "drop" for c in o.columns}
+    assert dropped >= {"week", "look6"}
