@@ -70,6 +70,7 @@ RELATIONS = {
     "together-as-ratio",
     "redundancy-of-levels",
     "outcome-rhythm",
+    "outcome-in-proportion",
 }
 OF_UNITS = {
     "more-together", "only-within", "equal-summaries", "curved-relation", "intervals-mislead",
