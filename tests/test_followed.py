@@ -199,3 +199,123 @@ def test_a_line_that_leaves_far_less_open_in_few_rows_is_told_and_chance_is_not(
 def test_the_proposal_of_followed_colonies_takes_nothing_that_is_known_later(followed):
     dropped = {c for o in Study(followed, outcome="swarmed").preparation() if o.name == "drop" for c in o.columns}
     assert dropped >= {"week", "look6"}
+
+
+def test_rows_that_share_what_is_nearly_their_own_are_copies_only_where_they_share_more_than_chance():
+    r = np.random.default_rng(8)
+    frame = pd.DataFrame({"income": r.permutation(np.arange(200) // 1.12).round(), "a": r.random(200) < 0.3,
+                          "b": r.random(200) < 0.4}).astype(int)  # fmt: skip
+    assert frame.duplicated().sum() >= 4
+    assert found(frame, "duplicate-rows") == []
+    copied = pd.concat([frame.drop_duplicates("income"), frame.drop_duplicates("income").iloc[:10]], ignore_index=True)
+    (told,) = found(copied, "duplicate-rows")
+    assert told.evidence["count"] == 10
+    counts = pd.DataFrame({f"brood{k}": r.poisson(2, 60) for k in (1, 2)})
+    counts["total"] = counts.sum(axis=1)
+    assert counts.duplicated().sum() > 10
+    assert found(counts, "duplicate-rows") == []  # of a total and its parts none can differ alone
+
+
+def test_a_column_that_equals_another_but_in_a_few_rows_is_told_with_them_and_stops_where_it_is_the_outcome():
+    r = np.random.default_rng(9)
+    frame = pd.DataFrame({"x": r.normal(size=58), "y": r.gamma(2, 50, 58)})
+    frame["mended"] = frame["y"]
+    frame.loc[[1, 4, 40], "mended"] *= 100
+    (told,) = found(frame, "same-column")
+    assert (told.weight, told.evidence["unlike"]) == ("caution", ["1", "4", "40"])
+    assert "equals y in all but 3 of 58 rows (rows 1, 4, 40)" in told.statement
+    (stop,) = found(frame, "same-column", outcome="y")
+    assert stop.weight == "stop"
+    zeros = pd.DataFrame(
+        {"a": r.poisson(0.05, 300) * r.gamma(2, 3, 300), "b": r.poisson(0.05, 300) * r.gamma(2, 3, 300)}
+    )
+    assert found(zeros, "same-column") == []
+    assert found(frame.assign(mended=frame["y"].where(np.arange(58) % 5 > 0, 1.5)), "same-column") == []
+
+
+def test_many_copies_are_told_at_once_and_the_proposal_drops_them_all():
+    r = np.random.default_rng(10)
+    frame = pd.DataFrame({f"p{k}": r.normal(size=200) for k in range(5)})
+    frame = frame.assign(**{f"q{k}": frame[f"p{k}"] * (k + 1) for k in range(5)}, y=r.normal(size=200))
+    (told,) = found(frame, "same-column", outcome="y")
+    assert told.statement.startswith("5 columns say what another says already: q0 is p0, q1 is p1")
+    dropped = {c for o in Study(frame, outcome="y").preparation() if o.name == "drop" for c in o.columns}
+    assert dropped >= {f"q{k}" for k in range(5)}
+
+
+def test_a_combination_that_stands_twice_where_another_lacks_is_a_slip_and_two_such_are_no_crossing():
+    r = np.random.default_rng(11)
+    cells = pd.MultiIndex.from_product(
+        [list("ABCDE"), [60, 65, 70, 75], ["early", "late"]], names=["kind", "built", "ran"]
+    )
+    frame = cells.to_frame(index=False).assign(y=r.gamma(2, 3, 40))
+    assert [f.weight for f in found(frame, "by-design", outcome="y")] == ["note"]
+    slip = frame.copy()
+    slip.loc[33, "built"] = 65 if slip.loc[33, "built"] != 65 else 60
+    (told,) = found(slip, "by-design", outcome="y")
+    assert told.weight == "caution"
+    assert "33" in told.evidence["twice"]
+    assert "1 does not, and as many occur twice" in told.statement
+    slip.loc[[3, 5, 8, 20], "built"] = 70
+    assert not [f for f in found(slip, "by-design", outcome="y") if f.weight == "caution"]
+
+
+def test_hours_and_minutes_in_one_number_are_told_with_a_step_and_amounts_are_not():
+    minutes = np.arange(100, 1_380, 10)
+    clock = minutes // 60 * 100 + minutes % 60
+    r = np.random.default_rng(12)
+    frame = pd.DataFrame(
+        {"left": clock, "came": np.roll(clock, 9), "paid": r.permutation(clock * 1.3).round(), "y": r.normal(size=128)}
+    )
+    (told,) = found(frame, "mixed-units", outcome="y")
+    assert told.columns == ("left", "came")
+    assert "(150, and then 200;" in told.statement
+
+
+def test_the_shares_of_visits_are_no_times_and_waves_are():
+    r = np.random.default_rng(13)
+    visits = np.sort(r.gamma(3, 10, 120))
+    frame = pd.DataFrame(
+        {"visit": visits, "teacher": r.integers(2, 20, 120), "y": np.log(visits) + r.normal(0, 0.1, 120)}
+    )
+    assert found(frame, "ordered-in-time", "rank", outcome="y") == []
+    assert found(frame, "likely-unit", outcome="y") == []
+    assert found(frame.assign(visit=np.arange(120) / 2), "ordered-in-time", "rank", outcome="y")
+
+
+def test_rows_in_the_order_of_a_table_of_ages_drift_for_no_other_reason():
+    ages = np.tile(np.arange(120), 2)
+    r = np.random.default_rng(14)
+    frame = pd.DataFrame(
+        {"age": ages, "sex": np.repeat(["f", "m"], 120), "risk": np.exp(ages / 20) + r.normal(0, 0.1, 240)}
+    )
+    assert found(frame, "drift-along-rows", "balance", outcome="risk") == []
+    assert found(frame.drop(columns="age"), "drift-along-rows", "balance", outcome="risk")
+
+
+def test_what_is_taken_after_as_the_outcome_is_is_told_by_its_name_and_days_that_are_units_drift():
+    r = np.random.default_rng(15)
+    names = ["pretest.1", "post.test.1", "post.test.2", "poster", "y"]
+    frame = pd.DataFrame(r.normal(size=(90, 5)), columns=names)
+    (told,) = found(frame, "known-later", outcome="post.test.2")
+    assert told.columns == ("post.test.1", "post.test.2")
+    assert found(frame.drop(columns="pretest.1"), "known-later", outcome="post.test.2") == []
+    assert found(frame, "known-later", outcome="y") == []
+    day = pd.date_range("2024-01-01", periods=300).repeat(2)
+    rises = pd.DataFrame({"day": day, "x": r.normal(size=600), "y": np.arange(600) / 100 + r.normal(size=600)})
+    (drift,) = found(rises, "outcome-drift", "balance", outcome="y", unit="day")
+    assert drift.columns == ("y", "day")
+
+
+def test_of_few_columns_a_turn_needs_less_and_of_many_four_errors(monkeypatch):
+    r = np.random.default_rng(3)
+    old = r.random(1_300) < 0.2
+    smokes = r.random(1_300) < np.where(old, 0.2, 0.55)
+    died = r.random(1_300) < np.where(old, 0.85, 0.12) + 0.06 * smokes
+    frame = pd.DataFrame({"old": old, "smokes": smokes, "died": died}).replace({True: "yes", False: "no"})
+    (told,) = (f for f in found(frame, "turns-round", "against", outcome="died") if f.columns[0] == "smokes")
+    rates = frame["died"].eq("yes").groupby([frame["old"], frame["smokes"]]).mean().unstack()
+    assert (rates["yes"] > rates["no"]).all()
+    assert told.weight == "caution"
+    many = frame.assign(**{f"n{k}": r.choice(["a", "b"], 1_300) for k in range(40)})
+    assert not [f for f in found(many, "turns-round", "against", outcome="died") if f.columns[0] == "smokes"]

@@ -76,12 +76,14 @@ FINDINGS: dict[str, Entry] = {
         f"a column is there, or not 0, where the outcome came ({T.LATER_PURE:.0%} on one side, correlation "
         f"{T.LATER_PHI:g} or more); all rows at its end lack the outcome, or have it, or all below; it numbers "
         "the cases in the outcome's order; the first part of an identifier tells the classes; by its name it is a span "
-        "beside what ended it, or the reverse, or beside both; or by its name (height_6m, girth97, raw_score) it was "
-        f"taken after it, or with it or before it was adjusted, and goes with it at {T.SAME_TIME:g} or more"),
+        "beside what ended it, or the reverse, or beside both; or by its name (height_6m, girth97, raw_score, post_test "
+        "beside pretest) it was taken after it, or with it or before it was adjusted, and goes with it at "
+        f"{T.SAME_TIME:g} or more"),
     "by-design": Entry("note, caution", "inventory",
         "every combination of some columns occurs equally often, more evenly than chance would have it, or the levels "
-        "of one, over all rows or in each level of another; caution where "
-        "the classes of the outcome have the same shares at each value of a column: cases were picked to match"),
+        "of one, over all rows or in each level of another; caution where the classes of the outcome have the same "
+        "shares at each value of a column (cases were picked to match), or where each occurs once but a few that occur "
+        "twice, and as many lack: slips"),
     "shared-values": Entry("caution", "inventory",
         "rows come in groups that share the values of several numbers, and no column names the groups"),
     "unnamed-unit": Entry("caution", "inventory",
@@ -89,18 +91,24 @@ FINDINGS: dict[str, Entry] = {
         "would have, and these change together: blocks of one case, that no column names"),
     "duplicate-rows": Entry("caution, note", "inventory",
         "rows repeat an earlier row in every column, though something in them is each row's own, or hardly any others "
-        f"agree in all columns but one (then a note under {T.MANY_REPEATED:.0%} of the rows)"),
+        f"agree in all columns but one, of {T.FEW_COLUMNS} columns but two (then a note under {T.MANY_REPEATED:.0%} of "
+        "the rows, or where combinations were planned to occur several times); not where rows that share what is nearly "
+        "their own agree in the rest as any two rows do"),
     "duplicate-identifier": Entry("caution", "inventory",
         "a few values of an identifier are given twice, duplicate rows aside"),
     "likely-unit": Entry("caution", "inventory",
         "several rows share an identifier, or a number or name that by its name says who they are, and most of "
         "what else they hold; or differ in time only (so do levels in even "
-        "numbers); or are as many of each, where it names persons or the like"),
+        "numbers); or are as many of each, or sets of a few that stand together, where it names persons or the like"),
     "rests-on-rows": Entry("note", "inventory, against, contingency, relations",
         "what a step would say of relations if rows were cases, and not if the likely unit were declared, is left out"),
-    "same-column": Entry("caution", "inventory",
-        "two columns say the same: exactly, in another unit of measure, under other names, or "
-        f"value by value, each in {T.ROWS_A_VALUE} rows or more on average"),
+    "same-column": Entry("caution, stop", "inventory",
+        "two columns say the same: exactly, in another unit of measure, under other names, or value by value, each in "
+        f"{T.ROWS_A_VALUE} rows or more on average; or they are equal in {T.NEARLY_EQUAL:.0%} of the rows or more (a "
+        f"stop where one is the outcome); of over {T.MOST_GAPS_APART} pairs one finding"),
+    "mixed-units": Entry("caution", "inventory",
+        f"{T.CLOCK_TIMES} different whole numbers or more, up to 2,400, whose last two digits are never above 59: "
+        "hours and minutes in one number"),
     "logarithm-of-units": Entry("caution, note", "inventory",
         "a number is the logarithm, or the root, of numbers that are all whole (a note of the outcome, and where its "
         "name says so)"),
@@ -197,7 +205,8 @@ FINDINGS: dict[str, Entry] = {
     "small-levels": Entry("caution", "against, contingency",
         f"the most extreme rates are those of levels with under {T.FEW_ROWS} rows"),
     "turns-round": Entry("caution, note", "against, contingency, relations",
-        "the outcome goes one way along a column over all rows, and surely the other way within "
+        f"the outcome goes one way along a column over all rows, and surely the other way (by {T.TURN_SURE:g} standard "
+        f"errors, of few columns by what chance reaches in {T.TURN_BY_CHANCE:.0%} of tables) within "
         f"{T.TURN_AGREE:.0%} of the levels of a third, by {100 * T.TURN_POINTS:g} points ({T.LEAST_SD:g} of a "
         "deviation) or more both ways; or a correlation goes the other way when cases of several rows, declared or "
         "likely, are compared with themselves; between candidates a note"),
@@ -282,8 +291,8 @@ FINDINGS: dict[str, Entry] = {
         f"each of the other goes with the outcome at {T.RATIO_GAINS:g} more than the better alone, surely so"),
     "outcome-in-proportion": Entry("caution, note", "against",
         f"outcome and candidate are amounts of many sizes ({T.SIZE_SIZES:g} times from the 5th to the 95th "
-        f"percentile) whose logarithms correlate at {T.SIZE_TOGETHER:g} or more (a caution from {T.SIZE_SURE:g}), "
-        f"along a slope of {T.SIZE_SLOPE[0]:g} to {T.SIZE_SLOPE[1]:g}: a rate may be what is asked"),
+        f"percentile) whose logarithms correlate at {T.SIZE_TOGETHER:g} or more, along a slope of {T.SIZE_SLOPE[0]:g} "
+        f"to {T.SIZE_SLOPE[1]:g}: a rate may be what is asked (a caution where both are whole numbers)"),
     "more-together": Entry("note", "relations",
         "two candidates say surely more about the outcome together than the sum of both alone"),
     "never-normal": Entry("note", "transforms",

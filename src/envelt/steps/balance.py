@@ -10,6 +10,7 @@ from ..core.balance.balance import BalanceAnswers, class_balance
 from ..core.columns.axes import AxisLevels, Cuts, TableAxis, axis_of
 from ..core.columns.grouping import Grouping
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
+from ..core.columns.table import TimeColumn
 from ..core.contingency.crosstab import cross_tabulate
 from ..core.distribution.apart import tellers_of
 from ..core.distribution.distribution import NumberDistribution
@@ -28,7 +29,8 @@ def show_balance(context: Context, by: tuple[str, ...]) -> BalanceView:
     refuse_itself(by, (outcome.name,))
     title, about = f"How {names(outcome.name)} is spread", context.about
     columns = [context.table[n] for n in context.candidates]
-    make = partial(BalanceAnswers, outcome, columns, context.sampling, context.table.rows)
+    days = [] if context.unit is None else [c for c in (context.table[context.unit],) if isinstance(c, TimeColumn)]
+    make = partial(BalanceAnswers, outcome, [*columns, *days], context.sampling, context.table.rows)
     if isinstance(outcome, NumericOutcome):
         return BalanceView(title, about, make(numbers=_numbers(context, outcome, by)), names)
     useful = [c for c in columns if c.kind not in ("identifier", "constant")]

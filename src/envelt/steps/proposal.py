@@ -111,10 +111,10 @@ class _Builder:
 
     def _drop_repeats(self) -> None:
         """Drop copies, what says too much of the outcome, and what says nearly the same as another column."""
-        for f in (f for group in self.findings.values() for f in group if f.code == "same-column"):
-            first, keep, *others = f.columns
+        copies = (f for group in self.findings.values() for f in group if f.code == "same-column")
+        for first, keep, *others in (names for f in copies for names in f.evidence.get("copies", [f.columns])):
             for name in (first, *others) if keep not in self.dropped else ():
-                self.dropped.setdefault(name, (f"the same thing as {keep}", f.code))
+                self.dropped.setdefault(name, (f"the same thing as {keep}", "same-column"))
         for f in self._ranking():
             if f.code == "too-good-to-be-true":
                 why = "says all but the outcome itself: known too late?"

@@ -56,7 +56,7 @@ def ratio_findings(candidates: list[Column], outcome: Outcome, sampling: Samplin
     """
     y = outcome.is_event.astype(np.float64) if isinstance(outcome, ClassOutcome) else outcome.values
     known = np.flatnonzero(outcome.known)
-    amounts = {c.name: c.values for c in candidates if isinstance(c, NumericColumn) and is_amount(c)}
+    amounts = {c.name: c.values for c in candidates if isinstance(c, NumericColumn) and _is_amount(c)}
     names = list(amounts)[:MOST_AMOUNTS]
     if len(names) < 2 or len(known) < T.RATIO_ROWS:
         return []
@@ -77,7 +77,7 @@ def ratio_findings(candidates: list[Column], outcome: Outcome, sampling: Samplin
     return [_said(f, outcome) for f in found]
 
 
-def is_amount(c: NumericColumn) -> bool:
+def _is_amount(c: NumericColumn) -> bool:
     """Say whether a column holds amounts that can be divided: none below 0, hardly any 0, of several sizes."""
     there = c.values[~np.isnan(c.values)]
     if c.kind == "constant" or len(there) < T.RATIO_ROWS or there.min() < 0 or is_time(c.name, there):

@@ -8,11 +8,11 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.outcome import NumericOutcome, Outcome
 from ..columns.table import Column, NumericColumn
+from ..columns.times import is_time
 from ..finding import Finding, marked
 from ..stats.correlation import pearson
 from ..stats.sampling import Sampling
 from ..words import plural
-from .ratios import is_amount
 
 Floats = NDArray[np.float64]
 
@@ -36,10 +36,12 @@ def size_findings(candidates: list[Column], outcome: Outcome, sampling: Sampling
     best: tuple[float, NumericColumn, NDArray[np.bool_], float] | None = None
     y = np.where(outcome.known & (outcome.values > 0), outcome.values, np.nan)
     for c in candidates:
-        if not (isinstance(c, NumericColumn) and is_amount(c) and _of_many_sizes(c.values)):
+        if not (
+            isinstance(c, NumericColumn) and not is_time(c.name, c.values[~c.missing]) and _of_many_sizes(c.values)
+        ):
             continue
         both = ~np.isnan(y) & (c.values > 0)
-        if both.sum() < T.RATIO_ROWS:
+        if both.sum() < T.SIZE_ROWS:
             continue
         a, b = np.log(c.values[both]), np.log(y[both])
         r = float(np.corrcoef(a, b)[0, 1])
@@ -54,7 +56,7 @@ def size_findings(candidates: list[Column], outcome: Outcome, sampling: Sampling
     return [
         Finding(
             "outcome-in-proportion",
-            "caution" if told.estimate >= T.SIZE_SURE else "note",
+            "caution" if told.estimate < T.RATIO_MADE and _counts(c.values[both]) and _counts(y[both]) else "note",
             (c.name, outcome.name),
             f"{name} grows with the size of {per}: twice the one goes with {2**slope:.1f} times the other (their "
             f"logarithms correlate at {told.estimate:.2f}, {told.low:.2f} to {told.high:.2f}, in "
@@ -66,10 +68,15 @@ def size_findings(candidates: list[Column], outcome: Outcome, sampling: Sampling
     ]
 
 
+def _counts(values: Floats) -> bool:
+    """Say whether amounts are whole: of how many there are, a share of them is asked."""
+    return bool((values == np.floor(values)).all())
+
+
 def _of_many_sizes(values: Floats) -> bool:
     """Say whether amounts are of many sizes, hardly any 0."""
     there = values[~np.isnan(values)]
-    if len(there) < T.RATIO_ROWS or there.min() < 0 or (there > 0).mean() < T.RATIO_POSITIVE:
+    if len(there) < T.SIZE_ROWS or there.min() < 0 or (there > 0).mean() < T.SIZE_POSITIVE:
         return False
     low, high = np.quantile(there[there > 0], [0.05, 0.95])
     return bool(high >= T.SIZE_SIZES * low)

@@ -83,7 +83,7 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
             over.append((column.name, apart, names))
     found = [_over(outcome, over)] if over else []
     along = [] if told else _along_rows(outcome, sampling, rows[known])
-    if along and "sorted" not in along[0].evidence and any(_in_blocks(c, known) for c in columns):
+    if along and "sorted" not in along[0].evidence and any(_in_blocks(c, known) or _counts(c, known) for c in columns):
         return found
     return [*found, *along]
 
@@ -133,6 +133,14 @@ def _in_blocks(column: Column, known: NDArray[np.bool_]) -> bool:
         return False
     codes = column.codes[known]  # type: ignore[attr-defined]
     return int(np.count_nonzero(np.diff(codes))) + 1 <= T.BLOCKS_A_NAME * column.distinct
+
+
+def _counts(column: Column, known: NDArray[np.bool_]) -> bool:
+    """Say whether a number goes on by one step from row to row, as ages of a table do: that is the rows' order."""
+    if not isinstance(column, NumericColumn) or not known.all() or len(known) < 2 * T.SPREAD_ROWS:
+        return False
+    steps = np.diff(column.values)
+    return bool(steps[0] != 0 and np.mean(steps == steps[0]) >= T.SORTED_ON and column.distinct < len(known))
 
 
 def apart_in(outcome: Outcome, codes: NDArray[np.integer], size: int, sampling: Sampling) -> Apart | None:

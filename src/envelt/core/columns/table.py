@@ -258,6 +258,14 @@ class CategoryColumn(Column):
         renumber[kept] = np.arange(len(kept), dtype=np.int32)
         return replace(self, codes=renumber[codes], levels=_at(self.levels, kept), written=_at(self.written, kept))
 
+    @property
+    def as_written(self) -> Floats | None:
+        """The numbers that the levels write, shape (n,), NaN where missing; nothing where one writes none."""
+        try:
+            return np.append([float(level) for level in self.written], np.nan)[self.codes]
+        except ValueError:
+            return None
+
     def by_frequency(self) -> CategoryColumn:
         """Return the column with the most frequent level first; levels of equal frequency stay as they are."""
         order = np.argsort(-self.counts, kind="stable")

@@ -68,7 +68,7 @@ def is_time(name: str, values: Floats) -> bool:
         Shape (n,), none missing.
     """
     if hints(name, "times"):
-        return not _is_duration(name, values)
+        return not (_is_duration(name, values) or _is_index(name, values))
     if len(values) == 0:
         return False
     low, high = float(values.min()), float(values.max())
@@ -89,6 +89,12 @@ def _is_duration(name: str, values: Floats) -> bool:
     if len(unique) < T.BY_VALUE or unique[0] < 0 or unique[-1] > 1800:
         return False
     return bool((unique != np.floor(unique)).any() or rows.max() > T.UNEVEN_TIMES * np.median(rows))
+
+
+def _is_index(name: str, values: Floats) -> bool:
+    """Say whether visits, waves and the like are no numbers of them, but how many there were on average."""
+    numbered = re.search(r"(^|[_\W])(visit|wave|period|season|trend)s?($|[_\W\d])", spelt_apart(name))
+    return bool(numbered) and bool((2 * values != np.floor(2 * values)).any())
 
 
 def counts_on(name: str, values: Floats) -> bool:

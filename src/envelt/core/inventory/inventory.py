@@ -106,7 +106,7 @@ def quality_findings(
         ("missing", lambda: gap_findings(table, outcome, sampling)),
         ("repeats", lambda: repeat_findings(table, unit, outcome) or ([] if unit else named_by_nothing(table))),
         ("rows", lambda: crossed_findings(table, outcome, counted)),
-        ("copies", lambda: copy_findings(table)),
+        ("copies", lambda: copy_findings(table, name)),
         ("recipes", lambda: recipe_findings(table, name)),
         ("from one", lambda: made_from_one(table, name)),
         ("logarithms", lambda: logged_findings(table, name)),

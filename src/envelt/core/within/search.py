@@ -128,9 +128,10 @@ def turn_rounds(
 ) -> list[TurnRound]:
     """Search pairs of candidates for relations that turn round.
 
-    A relation counts only where both directions are sure (2.8 standard errors over all rows, and four for the slope
-    common to all levels) and large enough to matter, four in five of the levels that can be read go the inner way, so
-    that no single small cell can make one, and the third column does not hold most of the outcome.
+    A relation counts only where both directions are sure (2.8 standard errors over all rows; for the slope common to
+    all levels four, or of few columns as many as chance reaches in one table of twenty) and large enough to matter,
+    four in five of the levels that can be read go the inner way, so that no single small cell can make one, and the
+    third column does not hold most of the outcome.
 
     Parameters
     ----------
@@ -165,10 +166,7 @@ def turn_rounds(
         parts = joint(first, second, y[rows]) if pair else None
         if parts is None or stand_for_each_other(first, second, parts[0]):
             return []
-        of = [
-            _inside(along[a], columns[b], parts if a == i else tuple(v.T for v in parts), (floor, by_chance))
-            for a, b in pair
-        ]
+        of = [_inside(along[a], columns[b], parts if a == i else tuple(v.T for v in parts), asked) for a, b in pair]
         seen = [
             t for t, (_, b) in zip(of, pair, strict=True)
             if t is not None and (shares[b] <= T.TURN_SHARE or t.code == TOGETHER)
@@ -178,7 +176,9 @@ def turn_rounds(
         return [t for t in seen if not (alike and t.code in hidden)]
 
     found, movers = [], np.flatnonzero(moving)
-    by_chance = np.sqrt(T.OPPOSITE_BY_CHANCE / max(len(movers) * (len(columns) - 1), 1))
+    pairs = max(len(movers) * (len(columns) - 1), 1)
+    turned = float(np.clip(-special.ndtri(T.TURN_BY_CHANCE / pairs), T.TURN_LEAST, T.TURN_SURE))
+    asked = _Asked(floor, turned, np.sqrt(T.OPPOSITE_BY_CHANCE / pairs))
     for i, first in enumerate(columns):
         if progress is not None:
             progress(i, len(columns), first.name)
@@ -187,6 +187,17 @@ def turn_rounds(
             if not still or pair_of(i, j, fewer):
                 found += pair_of(i, j, slice(None))
     return sorted(found, key=lambda t: -abs(z_of(t.inside)))
+
+
+class _Asked(NamedTuple):
+    """How large a relation must be to matter, and how sure to turn, and the chance that some level goes far one way.
+
+    Both ways the chance is the square of that.
+    """
+
+    floor: float
+    turned: float
+    by_chance: float
 
 
 @dataclass(frozen=True)
@@ -229,12 +240,9 @@ class _Along:
         return not self.column.time and self.steps > 0
 
 
-def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: tuple[float, float]) -> TurnRound | None:
-    """Return what becomes of a relation within another's levels.
-
-    ``asked`` is how large it must be to matter, and the chance that some level goes far one way: both ways its square.
-    """
-    (n, total, squared), (floor, by_chance) = parts, asked
+def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: _Asked) -> TurnRound | None:
+    """Return what becomes of a relation within another's levels."""
+    (n, total, squared), (floor, _, by_chance) = parts, asked
     readable = (n[~np.isnan(a.scores)] >= T.TURN_CELL).sum(axis=0) >= 2
     if readable.sum() < 2:
         return None
@@ -249,12 +257,12 @@ def _inside(a: _Along, b: Coarse, parts: tuple[Floats, ...], asked: tuple[float,
         return None  # the common slope is no surer than all of them together
     inside = slope_along(a.scores, n, total, squared, a.inflation)
     agreeing = int(np.sum(np.sign(each) == np.sign(inside.estimate)))
-    code, overall = _code(a, inside, agreeing, len(each), floor), a.overall
+    code, overall = _code(a, inside, agreeing, len(each), asked), a.overall
     if code is not None and parts[0].sum() < (1 - T.UNKNOWN_WITHIN) * len(a.column.codes):
         n, total, squared = (v.sum(axis=1, keepdims=True) for v in parts)
         known = slope_along(a.scores, n, total, squared, a.inflation)
         sure = abs(z_of(known)) >= surely(a.column, a.scores, T.TURN_OVERALL)
-        if _code(replace(a, overall=known, sure=sure), inside, agreeing, len(each), floor) != code:
+        if _code(replace(a, overall=known, sure=sure), inside, agreeing, len(each), asked) != code:
             code = None  # not so of the rows that have the other: like is compared with like
     opposite: tuple[str, ...] = ()
     if far and min(each[up], -each[down]) * a.steps >= 2 * floor and not a.by_means and code != TURNS:
@@ -320,14 +328,17 @@ def _interval(slope: float, error: float) -> Estimate:
     return Estimate(float(slope), float(slope - Z95 * error), float(slope + Z95 * error))
 
 
-def _code(a: _Along, inside: Estimate, agreeing: int, levels: int, floor: float) -> str | None:
+def _code(a: _Along, inside: Estimate, agreeing: int, levels: int, asked: _Asked) -> str | None:
     """Return what becomes of a relation, where enough levels agree; levels by their means cannot show less over all."""
     crude = Relation(a.overall.estimate * a.steps, a.sure)
-    within = Relation(inside.estimate * a.steps, abs(z_of(inside)) >= T.TURN_SURE)
+    turns = crude.size * inside.estimate < 0
+    within = Relation(inside.estimate * a.steps, abs(z_of(inside)) >= (asked.turned if turns else T.TURN_SURE))
     # the one over all rows is the surer, and what they share counts once: the change varies less than the inner slope
     error = (inside.high - inside.low) / (2 * Z95)
     change = float(2 * special.ndtr(-abs(a.overall.estimate - inside.estimate) / error)) if error > 0 else np.nan
-    least = T.WITHIN_LARGE * floor
-    code = becomes(crude, within, change, Demands(floor, least, T.WITHIN_LITTLE, T.WITHIN_CHANGE, T.WITHIN_CHANGE))
+    least = T.WITHIN_LARGE * asked.floor
+    code = becomes(
+        crude, within, change, Demands(asked.floor, least, T.WITHIN_LITTLE, T.WITHIN_CHANGE, T.WITHIN_CHANGE)
+    )
     agree = agreeing >= max(2, T.TURN_AGREE * levels)
     return code if code == VANISHES or (agree and not (code == ONLY and a.by_means)) else None

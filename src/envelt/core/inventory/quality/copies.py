@@ -13,19 +13,81 @@ from ... import thresholds as T
 from ...columns.labels import short_label
 from ...columns.table import CategoryColumn, NumericColumn, Table
 from ...finding import Finding, marked
-from ...words import listed
+from ...words import listed, plural
 
 Floats = NDArray[np.float64]
 
 
-def copy_findings(table: Table) -> list[Finding]:
-    """Find pairs of columns that say the same thing in every row where both are present."""
+def copy_findings(table: Table, outcome: str | None = None) -> list[Finding]:
+    """Find pairs of columns that say the same thing in every row where both are present, or in nearly every one."""
     numbers = [c for c in table if isinstance(c, NumericColumn) and c.kind != "constant"]
     categories = [
         c for c in table if isinstance(c, CategoryColumn) and c.kind not in ("constant", "identifier", "text")
     ]
     few = [c for c in numbers if T.RECIPE_DISTINCT <= c.distinct <= len(c) / T.ROWS_A_VALUE]
-    return [*_linear_copies(numbers), *_relabelled(categories), *_valued_alike(few)]
+    found = [*_linear_copies(numbers), *_relabelled(categories), *_valued_alike(few)]
+    told = {name for f in found for name in f.columns}
+    found += _nearly_equal([c for c in numbers if c.name not in told], [str(r) for r in table.rows], outcome)
+    copies = [f for f in found if f.weight != "stop"]
+    if len(copies) <= T.MOST_GAPS_APART:
+        return found
+    return [*(f for f in found if f.weight == "stop"), _of_many(copies)]
+
+
+def _of_many(found: list[Finding]) -> Finding:
+    """Say of many columns at once which other each is."""
+    pairs = [f"{marked(f.columns[0])} is {marked(f.columns[1])}" for f in found]
+    return Finding(
+        "same-column",
+        "caution",
+        tuple(dict.fromkeys(c for f in found for c in f.columns)),
+        f"{plural(sum(len(f.columns) - 1 for f in found), 'column')} say what another says already: "
+        f"{', '.join(pairs[:6])}, …. The first: {found[0].marked_statement}",
+        "Keep one of each.",
+        {"copies": [list(f.columns) for f in found], "each": [f.evidence for f in found]},
+    )
+
+
+def _nearly_equal(columns: list[NumericColumn], rows: list[str], outcome: str | None) -> list[Finding]:
+    """Find numbers that are equal but in a few rows, where chance would have them equal in few."""
+    columns = [c for c in columns if c.distinct >= T.FEW_DISTINCT][: T.MOST_NEARLY_EQUAL]
+    if not columns or len(rows) < T.ROWS_FOR_IDENTIFIER:
+        return []
+    some = np.linspace(0, len(rows) - 1, min(len(rows), T.SCREEN_ROWS)).astype(np.int64)
+    x = np.stack([c.values[some] for c in columns])
+    found: list[Finding] = []
+    for i, a in enumerate(columns):
+        equal = (x[i] == x[i + 1 :]).mean(axis=1)
+        for b in (columns[i + 1 + k] for k in np.flatnonzero(equal >= T.NEARLY_EQUAL - 0.1)):
+            both = ~(a.missing | b.missing)
+            unlike = np.flatnonzero(both & (a.values != b.values))
+            n = int(both.sum())
+            if n < T.ROWS_FOR_IDENTIFIER or not 0 < len(unlike) <= (1 - T.NEARLY_EQUAL) * n:
+                continue
+            if _commonest_share(a.values[both]) > T.NEARLY_EQUAL / 2:
+                continue  # mostly 0 in both
+            found.append(_but_for_few(a.name, b.name, n, [rows[k] for k in unlike], outcome))
+    return found
+
+
+def _commonest_share(values: Floats) -> float:
+    return float(np.unique(values, return_counts=True)[1].max() / len(values))
+
+
+def _but_for_few(a: str, b: str, n: int, unlike: list[str], outcome: str | None) -> Finding:
+    listed_ = f"row{'s' * (len(unlike) > 1)} {', '.join(unlike[:5])}{', …' * (len(unlike) > 5)}"
+    of_outcome = outcome in (a, b)
+    other = marked(b if a == outcome else a)
+    return Finding(
+        "same-column",
+        "stop" if of_outcome else "caution",
+        (b, a),
+        f"{marked(b)} equals {marked(a)} in all but {len(unlike):,} of {plural(n, 'row')} ({listed_}).",
+        f"Leave {other} out: it is the outcome, mended or spoilt in a few rows."
+        if of_outcome
+        else "Keep one, and find out which of the two is right in those rows.",
+        {"rows": n, "unlike": unlike[:20]},
+    )
 
 
 def _linear_copies(columns: list[NumericColumn]) -> list[Finding]:

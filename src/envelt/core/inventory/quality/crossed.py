@@ -49,6 +49,8 @@ class Crossed(NamedTuple):
         How often most of them occur.
     sure
         Whether chance would not have it.
+    twice
+        Rows of combinations that occur twice where all others do once, as many as there are combinations that do not.
     """
 
     axes: tuple[Column, ...]
@@ -56,6 +58,7 @@ class Crossed(NamedTuple):
     filled: int
     each: int
     sure: bool
+    twice: tuple[int, ...] = ()
 
 
 def crossed_findings(table: Table, outcome: Outcome | None, counted: bool) -> list[Finding]:
@@ -71,8 +74,9 @@ def crossed_findings(table: Table, outcome: Outcome | None, counted: bool) -> li
     crossed = crossing_of(table)
     found = []
     if crossed is not None:
-        asked = [] if counted or crossed.each > 1 else _counted(table, crossed)
-        found = [*asked, *([_designed(crossed, len(table))] if crossed.sure else [])]
+        asked = [] if counted or crossed.each > 1 or crossed.twice else _counted(table, crossed)
+        designed = _designed if not crossed.twice else _with_slips
+        found = [*asked, *([designed(crossed, table)] if crossed.sure else [])]
     told = {c for f in found if f.code == "by-design" for c in f.columns}
     return [*found, *_matched(table, outcome), *_evened(table, told)]
 
@@ -83,9 +87,9 @@ def _evened(table: Table, told: set[str]) -> list[Finding]:
     The chance of that is the product over the levels of n! / ((n / k)!)^k / k^n, of n rows there and k levels; within
     another column over that of all rows, since what is even over all is so the sooner within.
     """
-    columns = {c.name: c for c in table if isinstance(c, CategoryColumn) and c.kind in ("binary", "nominal", "ordinal")}
-    columns = {n: c for n, c in columns.items() if not c.missing.any() and c.distinct <= T.MANY_LEVELS}
-    codes = {n: _renumbered(c.codes.astype(np.int64)) for n, c in columns.items() if not _of_a_calendar(c)}
+    columns = {c.name: c for c in table if c.kind in ("binary", "nominal", "ordinal", "discrete")}
+    columns = {n: c for n, c in columns.items() if 2 <= c.distinct <= T.MANY_LEVELS and not c.missing.any()}
+    codes = {n: _renumbered(_codes(c)) for n, c in columns.items() if not _of_a_calendar(c)}
     few = [n for n in codes if columns[n].distinct <= T.EVENED_LEVELS and n not in told][:MOST_AXES]
     found = []
     for name in few:
@@ -115,8 +119,8 @@ def _chance_of_even(codes: Codes, groups: Codes | None) -> float:
     return float(np.exp(logs.sum()))
 
 
-def _said_even(c: CategoryColumn, within: str | None, rows: int) -> Finding:
-    where, not_by = "", ""
+def _said_even(c: Column, within: str | None, rows: int) -> Finding:
+    where, not_by, what = "", "", "values" if isinstance(c, NumericColumn) else "levels"
     if within is not None:
         where = f" in each level of {marked(within)}"
         not_by = f"; and what goes along it is no work of {marked(within)}, though it may be of others"
@@ -124,7 +128,7 @@ def _said_even(c: CategoryColumn, within: str | None, rows: int) -> Finding:
         "by-design",
         "note",
         (c.name, *(() if within is None else (within,))),
-        f"The {c.distinct} levels of {marked(c.name)} have just as many rows as each other{where}, in "
+        f"The {c.distinct} {what} of {marked(c.name)} have just as many rows as each other{where}, in "
         f"{plural(rows, 'row')}: somebody made it so.",
         f"How often a level of {marked(c.name)} occurs says nothing of the world{not_by}.",
         {"rows": rows, "within": within},
@@ -147,7 +151,9 @@ def crossing_of(table: Table) -> Crossed | None:
         seen = counts[counts > 0]
         each = int(np.bincount(seen).argmax())
         even = int(np.count_nonzero(counts == each))
-        if even < T.FULL_CROSSING * cells or (each == 1 and counts.max() > 1):
+        again = np.flatnonzero(counts > 1) if each == 1 else np.zeros(0, np.int64)
+        slips = counts.max() <= 2 and len(again) <= T.CROSSING_SLIPS * cells and len(seen) == cells - len(again)
+        if even < T.FULL_CROSSING * cells or (len(again) and not slips):
             continue
         sure = _by_chance(counts, each, [c.distinct for c in columns]) <= T.EVEN_P
         if not sure and (each > 1 or len(seen) < cells):
@@ -157,7 +163,8 @@ def crossing_of(table: Table) -> Crossed | None:
             continue  # every week has its Monday
         rank = (even == cells, cells, len(some))
         if best is None or rank > best[0]:
-            best = (rank, Crossed(columns, cells, len(seen), each, sure))
+            twice = tuple(np.flatnonzero(np.isin(key, again)).tolist()) if len(again) else ()
+            best = (rank, Crossed(columns, cells, len(seen), each, sure, twice))
     return None if best is None else best[1]
 
 
@@ -277,7 +284,7 @@ def _listed(columns: Sequence[Column]) -> str:
     return f"{', '.join(names[:-1])} and {names[-1]}"
 
 
-def _designed(crossed: Crossed, rows: int) -> Finding:
+def _designed(crossed: Crossed, table: Table) -> Finding:
     few = "" if crossed.filled == crossed.cells else f"{crossed.filled:,} of the {crossed.cells:,} combinations"
     which, verb = (few, "occur") if few else ("Each combination", "occurs")
     often = "once" if crossed.each == 1 else f"{crossed.each:,} times{' or nearly' if few else ''}"
@@ -288,7 +295,22 @@ def _designed(crossed: Crossed, rows: int) -> Finding:
         f"{which} of {_listed(crossed.axes)} {verb} {often}: somebody planned it so, and between these columns there "
         "is no relation to be found.",
         "Take each as it is: none stands for another. What rows of one combination share, they share by plan.",
-        {"combinations": crossed.cells, "filled": crossed.filled, "each": crossed.each, "rows": rows},
+        {"combinations": crossed.cells, "filled": crossed.filled, "each": crossed.each, "rows": len(table)},
+    )
+
+
+def _with_slips(crossed: Crossed, table: Table) -> Finding:
+    rows = [str(table.rows[k]) for k in crossed.twice]
+    lacking = crossed.cells - crossed.filled
+    return Finding(
+        "by-design",
+        "caution",
+        tuple(c.name for c in crossed.axes),
+        f"Each of the {crossed.cells:,} combinations of {_listed(crossed.axes)} occurs once, but {lacking:,} "
+        f"{'do' if lacking > 1 else 'does'} not, and as many occur twice (rows {', '.join(rows[:6])}"
+        f"{', …' if len(rows) > 6 else ''}): a slip in one of these rows?",
+        "Compare these rows with where they come from.",
+        {"combinations": crossed.cells, "filled": crossed.filled, "each": 1, "rows": len(table), "twice": rows[:20]},
     )
 
 

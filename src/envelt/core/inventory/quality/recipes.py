@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ... import thresholds as T
-from ...columns.table import NumericColumn, Table
+from ...columns.table import CategoryColumn, Column, NumericColumn, Table
 from ...finding import Finding, marked
 from ...shapes.resolution import recorded_step
 from ...words import plural
@@ -97,7 +97,7 @@ def _sharing(found: list[Made]) -> list[list[Made]]:
 
 
 def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
-    columns = [c for c in table if isinstance(c, NumericColumn)]
+    columns = [n for c in table if (n := _as_number(c)) is not None]
     columns = [c for c in columns if c.distinct >= T.RECIPE_DISTINCT]
     columns = sorted(columns, key=lambda c: (c.name != outcome, int(c.missing.sum())))[:MOST_COLUMNS]
     while len(columns) > 1:
@@ -127,6 +127,18 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
                 made = _sum(list(three[:2]), three[2], outcome) if way == SUM else _checked(*three, way)
                 if made is not None:
                     yield made
+
+
+def _as_number(c: Column) -> NumericColumn | None:
+    """Return a number, or a grade written as one: counts of a few things may look like grades."""
+    if isinstance(c, NumericColumn):
+        return c
+    values = c.as_written if isinstance(c, CategoryColumn) and c.kind == "ordinal" else None
+    return (
+        None
+        if values is None
+        else NumericColumn(name=c.name, kind="discrete", reason=c.reason, declared=c.declared, values=values)
+    )
 
 
 def _screened(

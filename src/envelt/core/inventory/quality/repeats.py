@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 import pandas as pd
@@ -61,7 +62,7 @@ def repeat_findings(table: Table, unit: str | None, outcome: Outcome | None) -> 
     if len(table.columns) > 1:
         keys = row_keys(table)
         again = np.asarray(pd.Series(keys).duplicated())
-        named = bool(again.any()) and _has_names(table)
+        named = bool(again.any()) and _has_names(table) and not _as_by_chance(table, keys)
         if again.any() and (named or _are_copies(table, keys)):
             keyed = any(c.kind == "identifier" and c.distinct > T.OWN_VALUES * len(c) for c in table)
             sure = keyed or (again.sum() >= T.MANY_REPEATED * len(table) and not _measured_again(table))
@@ -91,13 +92,24 @@ def _are_copies(table: Table, keys: Hashes) -> bool:
     if len(table) * len(table.columns) > T.MOST_CELLS_COMPARED:
         return False
     same = _pairs(keys)
-    nearly = 0
-    for k, c in enumerate(table):
-        if c.kind != "constant":
-            nearly += _pairs(keys - _mixed(c, k)) - same
-            if nearly > same / T.COPIES_OVER_CHANCE:
-                return False
-    return True
+    nearly, mixed = 0, [_mixed(c, k) for k, c in enumerate(table) if c.kind != "constant"]
+    for own in mixed:
+        nearly += _pairs(keys - own) - same
+        if nearly > same / T.COPIES_OVER_CHANCE:
+            return False
+    if len(mixed) > T.FEW_COLUMNS:
+        return True
+    # of columns of which some make another up, two must go before rows can differ
+    return max((_pairs(keys - a - b) for a, b in combinations(mixed, 2)), default=same) < 2 * same
+
+
+def _as_by_chance(table: Table, keys: Hashes) -> bool:
+    """Say whether rows that share what is nearly each row's own agree in the rest no more often than any two rows."""
+    k = max(range(len(table.columns)), key=lambda k: list(table)[k].distinct)
+    own = _mixed(list(table)[k], k)
+    n, tied, same, rest = len(table), _pairs(own), _pairs(keys), _pairs(keys - own)
+    share = rest / max(n * (n - 1) // 2, 1)
+    return bool(special.bdtrc(same - 1, tied, share) > T.COPIES_BY_CHANCE) if tied and share < 1 else False
 
 
 def _measured_again(table: Table) -> bool:
@@ -231,10 +243,11 @@ def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
     if several < T.UNIT_ROWS * len(c) or units < T.LEAST_UNITS_IN_TIME or counts.max() > T.PLACE_HOLDER * len(c):
         return None
     panel = float(np.median(counts[counts > 0])) >= T.ROWS_A_UNIT
-    if not panel and (c.kind != "identifier" or units < T.ROWS_FOR_IDENTIFIER):
+    sets = not panel and hints(c.name, "few_cases") and _in_even_blocks(codes)
+    if not panel and not sets and (c.kind != "identifier" or units < T.ROWS_FOR_IDENTIFIER):
         return None
     shared = _shared_columns(table, c.name, codes)
-    in_time = panel and _once_a_time(table, c.name, codes)
+    in_time = (panel or int(counts.max()) == 2) and _once_a_time(table, c.name, codes)
     if not (in_time or c.kind == "identifier" or names_rows(c.name) or isinstance(c, NumericColumn)):
         return None  # levels in even numbers, as of a treatment
     alike = _alike(table, outcome, codes) if panel else 0.0
@@ -245,9 +258,11 @@ def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
     )
     carries = len(shared) >= (1 if panel or c.kind == "identifier" else 2)
     enough = units >= T.LEAST_UNITS and (carries or by_name or alike >= T.ALIKE_WITHIN)
+    if panel and hints(c.name, "cases") and alike >= T.ALIKE_WITHIN / 2:
+        enough = True  # few, but each is by its name a case, and the outcome goes with it
     there = counts[counts > 0]
     each_as_often = panel and bool((there == there[0]).all()) and (glued_id(c.name) or hints(c.name, "few_cases"))
-    return _Unit(c, codes, several, units, shared, alike) if enough or in_time or each_as_often else None
+    return _Unit(c, codes, several, units, shared, alike) if enough or in_time or each_as_often or sets else None
 
 
 def _inside(codes: NDArray[np.int64], around: NDArray[np.int64]) -> bool:
@@ -329,12 +344,14 @@ def _in_even_blocks(codes: NDArray[np.int64]) -> bool:
 
 def _once_a_time(table: Table, unit: str, codes: NDArray[np.int64]) -> bool:
     """Say whether some column of times has each of its values once within every unit."""
+    units = int(codes.max(initial=-1)) + 1
     for c in table:
-        if c.name == unit or not T.TIMES_OF_A_PANEL <= c.distinct < len(c):
+        both = len(c) == c.distinct * units and c.distinct > 1  # every unit at every time, were it only twice
+        if c.name == unit or not (T.TIMES_OF_A_PANEL <= c.distinct < len(c) or both):
             continue
         at = c.numbers
-        if at is None and isinstance(c, CategoryColumn) and c.kind == "ordinal":
-            at = np.where(c.missing, np.nan, c.codes)
+        if at is None and isinstance(c, CategoryColumn) and c.kind in ("ordinal", "binary"):
+            at = c.as_written if c.kind == "binary" else np.where(c.missing, np.nan, c.codes)
         if at is None:
             continue
         if c.kind == "datetime" or hints(c.name, "ages") or is_time(c.name, at[~np.isnan(at)]):

@@ -7,14 +7,14 @@ from numpy.typing import NDArray
 
 from ....errors import option
 from ... import thresholds as T
-from ...columns.kinds import distinct_numbers
+from ...columns.kinds import CLOCK, distinct_numbers
 from ...columns.labels import number_label, time_label
 from ...columns.names import hints, possible_values
 from ...columns.table import CategoryColumn, NumericColumn, Table, TimeColumn
 from ...finding import Finding, marked
 from ...sentinels import SENTINELS, sentinel_finding
 from ...shapes.quantiles import sorted_quantiles
-from ...words import plural
+from ...words import listed, plural
 
 Floats = NDArray[np.float64]
 
@@ -24,6 +24,8 @@ SENTINEL_DATES = ("1900-01-01", "1899-12-30", "1970-01-01", "1901-01-01", "9999-
 def value_findings(table: Table, ranges: dict[str, tuple[float, float]]) -> list[Finding]:
     """Find sentinel values, values outside a declared range, impossible ones, and dates that stand apart."""
     found = []
+    clocks = [c for c in table if isinstance(c, NumericColumn) and c.kind == "continuous" and CLOCK in c.reason]
+    found += [_clocks(clocks)] if clocks else []
     for c in table:
         if isinstance(c, NumericColumn):
             found += _number(table, c, ranges.get(c.name))
@@ -148,6 +150,23 @@ def _stands_apart(values: Floats, sentinel: float) -> bool:
         return False  # the next but one of whole numbers
     core = float(sorted_quantiles(rest, np.array([0.99]))[0] - sorted_quantiles(rest, np.array([0.01]))[0])
     return bool(beyond > T.SENTINEL_IQRS * iqr and gap > max(iqr, T.SENTINEL_GAP * core))
+
+
+def _clocks(columns: list[NumericColumn]) -> Finding:
+    """Say which numbers are hours and minutes in one: from 1359 to 1400 it is a minute."""
+    names = [c.name for c in columns]
+    first = np.unique(columns[0].values[~columns[0].missing])
+    k = int(np.argmax(np.floor(first[1:] / 100) > np.floor(first[:-1] / 100)))
+    return Finding(
+        "mixed-units",
+        "caution",
+        tuple(names),
+        f"{listed([*map(marked, names)])} {'holds' if len(names) == 1 else 'hold'} hours and minutes in one number "
+        f"({number_label(first[k])}, and then {number_label(first[k + 1])}; no last two digits above 59): differences, "
+        "means and bins of such numbers are no times.",
+        "Make hours of them: the hundreds, and the rest over 60; and mind that 23:59 is next to 0:00.",
+        {"columns": names},
+    )
 
 
 def _outside(
