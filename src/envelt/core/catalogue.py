@@ -76,8 +76,8 @@ FINDINGS: dict[str, Entry] = {
         f"a column is there, or not 0, where the outcome came ({T.LATER_PURE:.0%} on one side, correlation "
         f"{T.LATER_PHI:g} or more); all rows at its end lack the outcome, or have it, or all below; it numbers "
         "the cases in the outcome's order; the first part of an identifier tells the classes; by its name it is a span "
-        "beside what ended it, or the reverse, or beside both; or by its name (height_6m, girth97, raw_score, post_test "
-        "beside pretest) it was taken after it, or with it or before it was adjusted, and goes with it at "
+        "beside what ended it, or the reverse, or beside both; or by its name (height_6m, girth97, raw_score, "
+        "post_test beside pretest) it was taken after it, or with it or before it was adjusted, and goes with it at "
         f"{T.SAME_TIME:g} or more"),
     "by-design": Entry("note, caution", "inventory",
         "every combination of some columns occurs equally often, more evenly than chance would have it, or the levels "
@@ -92,8 +92,8 @@ FINDINGS: dict[str, Entry] = {
     "duplicate-rows": Entry("caution, note", "inventory",
         "rows repeat an earlier row in every column, though something in them is each row's own, or hardly any others "
         f"agree in all columns but one, of {T.FEW_COLUMNS} columns but two (then a note under {T.MANY_REPEATED:.0%} of "
-        "the rows, or where combinations were planned to occur several times); not where rows that share what is nearly "
-        "their own agree in the rest as any two rows do"),
+        "the rows, or where combinations were planned to occur several times); not where rows that share what is "
+        "nearly their own agree in the rest as any two rows do"),
     "duplicate-identifier": Entry("caution", "inventory",
         "a few values of an identifier are given twice, duplicate rows aside"),
     "likely-unit": Entry("caution", "inventory",
