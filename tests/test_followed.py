@@ -319,3 +319,62 @@ def test_of_few_columns_a_turn_needs_less_and_of_many_four_errors(monkeypatch):
     assert told.weight == "caution"
     many = frame.assign(**{f"n{k}": r.choice(["a", "b"], 1_300) for k in range(40)})
     assert not [f for f in found(many, "turns-round", "against", outcome="died") if f.columns[0] == "smokes"]
+
+
+def test_shares_and_persons_of_a_few_are_units_and_numbers_that_carry_one_of_their_own():
+    r = np.random.default_rng(16)
+    firm, year = np.repeat(np.arange(1, 7), 15), np.tile(np.arange(2000, 2015), 6)
+    panel = pd.DataFrame({"firm": firm, "year": year, "x": r.normal(size=90), "y": r.normal(size=90)})
+    assert [f.columns for f in found(panel, "likely-unit", outcome="y")] == [("firm",)]
+    assert found(panel.rename(columns={"firm": "grade"}), "likely-unit", outcome="y") == []
+    size = r.integers(1, 14, 25)
+    quake = np.repeat(np.arange(1, 26), size)
+    strength = r.normal(6, 1, 25).round(2)
+    shaken = pd.DataFrame({"quake": quake, "strength": strength[quake - 1], "y": r.normal(size=len(quake))})
+    assert [f.columns[0] for f in found(shaken, "likely-unit", outcome="y")] == ["quake"]
+    again = shaken.assign(strength=np.log(quake + 5.0))  # the same amount in another form
+    assert found(again, "likely-unit", outcome="y") == []
+    mixed = shaken.sample(frac=1, random_state=1)
+    assert found(mixed, "likely-unit", outcome="y") == []
+
+
+@pytest.mark.parametrize(("name", "kind"), [("age", "continuous"), ("score", "continuous"), ("row", "identifier")])
+def test_each_age_of_a_table_once_is_an_age(name, kind):
+    table = Study(pd.DataFrame({name: np.arange(1, 101), "n": np.arange(100) % 13})).table
+    assert (table[name].kind in ("continuous", "discrete")) is (kind == "continuous")
+
+
+def test_months_that_are_numbered_on_are_made_from_year_and_month(harvests):
+    frame = pd.DataFrame({"year": np.repeat(np.arange(2012, 2018), 12), "month": np.tile(np.arange(1, 13), 6)})
+    frame = frame.assign(t=np.arange(1, 73), y=np.random.default_rng(17).normal(size=72))
+    made = {k: v for f in found(frame, "made-up-of-others", outcome="y") for k, v in f.evidence["recipes"].items()}
+    assert made == {"t": "12 × year + month − 24144"} or made["t"].startswith("12 × year + month")
+
+
+def test_rows_sorted_in_stretches_are_told_so_and_a_series_is_none():
+    r = np.random.default_rng(18)
+    stretches = np.concatenate([np.sort(r.normal(size=80)) for _ in range(4)])
+    frame = pd.DataFrame({"x": r.normal(size=320), "y": stretches})
+    (told,) = found(frame, "drift-along-rows", "balance", outcome="y")
+    assert (told.weight, told.statement) == (
+        "note",
+        "The 320 rows are sorted by y: the smallest first, in 4 stretches.",
+    )
+    series = frame.assign(y=np.cumsum(r.normal(size=320)))
+    assert [f.weight for f in found(series, "drift-along-rows", "balance", outcome="y")] == ["caution"]
+
+
+@pytest.mark.parametrize(("noise", "weight"), [(0.1, "caution"), (0.5, "note")])
+def test_what_all_but_says_the_same_is_a_caution(noise, weight):
+    r = np.random.default_rng(19)
+    x = r.normal(size=300)
+    frame = pd.DataFrame({"a": x, "b": x + r.normal(0, noise, 300), "c": r.normal(size=300)})
+    (told,) = found(frame, "say-nearly-the-same", "relations")
+    assert told.weight == weight
+    assert (told.evidence["weakest"] >= 0.95) is (weight == "caution")
+
+
+def test_a_level_of_three_rows_is_told_in_a_small_table_too():
+    role = np.repeat(["union", "other", "south", "border"], [21, 15, 11, 3])
+    (told,) = found(pd.DataFrame({"role": role, "y": np.arange(50) * 1.3}), "rare-levels", outcome="y")
+    assert "role 'border' (3)" in told.statement

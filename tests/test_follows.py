@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from envelt import Study
-from envelt.core.inventory.quality.repeats import _intraclass
+from envelt.core.inventory.quality.units import _intraclass
 from samples import found
 
 N = 400

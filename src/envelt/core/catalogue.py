@@ -262,9 +262,9 @@ FINDINGS: dict[str, Entry] = {
         "with `time=`: folds are stretches of time, and which shares that moved"),
     "candidate-failed": Entry("stop", "against, rank, report",
         "a candidate could not be looked at, for a fault of Envelt's; the others stand"),
-    "say-nearly-the-same": Entry("note", "relations",
-        f"columns of which every two go together at {T.NEARLY_SAME:g} or more, and each tells the other; the one "
-        "to keep, and why"),
+    "say-nearly-the-same": Entry("note, caution", "relations",
+        f"columns of which every two go together at {T.NEARLY_SAME:g} or more (a caution from {T.ALL_BUT_SAME:g}), and "
+        "each tells the other; the one to keep, and why"),
     "made-up-of-others": Entry("caution, stop, note", "relations, inventory",
         "a number follows exactly from others: a sum, a difference or a total; a ratio, a product or a change in "
         "percent of two; another number in another scale (a logarithm, a root, a square), in the row before, its "

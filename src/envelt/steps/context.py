@@ -14,7 +14,7 @@ from ..core.columns.outcome import ClassOutcome, Outcome
 from ..core.columns.plan import StudyPlan
 from ..core.columns.table import CategoryColumn, Table
 from ..core.columns.units import unit_keys
-from ..core.inventory.quality.repeats import likely_unit
+from ..core.inventory.quality.units import likely_unit
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.heldout import HeldOutRows
 from ..core.stats.sampling import Sampling

@@ -39,6 +39,11 @@ def _numbers(y: NDArray[np.float64]) -> str:
     if (steps >= 0).all() or (steps <= 0).all():
         first, last = ("smallest", "largest") if y[-1] > y[0] else ("largest", "smallest")
         return f"the {first} first, the {last} last"
+    down, up = int(np.count_nonzero(steps < 0)), int(np.count_nonzero(steps > 0))
+    breaks = min(down, up)
+    if down + up >= T.SORTED_STEPS and breaks <= T.SORTED_BREAKS * (down + up):
+        first = "smallest" if up > breaks else "largest"
+        return f"the {first} first, in {breaks + 1} stretches"
     unique, rows = np.unique(y, return_counts=True)
     most = int(np.argmax(rows))
     at = np.flatnonzero(y == unique[most])

@@ -247,7 +247,7 @@ def _detect_whole(name: str, values: Floats, unique: Floats, counts: Ints) -> De
 def _all_different(c: Whole) -> Detected | None:
     if c.present < T.ROWS_FOR_IDENTIFIER or c.distinct < c.present:
         return None
-    if c.wide + 1 == c.distinct:
+    if c.wide + 1 == c.distinct and not (c.hints("ages") or c.hints("scores")):
         return Detected("identifier", f"each whole number from {c.low} to {c.high} once: a row number")
     if not (names_rows(c.name) or c.hints("codes")) or c.hints("counts"):
         return None

@@ -16,17 +16,18 @@ NAMES = {
     r"|account|icd|naics|sic",
     "identifiers": r"id|ids|[cfghijnopqstuvwxyz]id|uuid|guid|key|number|no|nr|num|record|serial|ref|reference|ticket"
     r"|invoice|order|sku|isbn",
-    "few_cases": r"subject|person|patient|participant|respondent|individual|household|hh|hospital|clinic|firm|company"
-    r"|customer|user|client|animal|hive|colony|farm|" + _SEEN_AGAIN,
+    "few_cases": r"subj|subject|person|patient|participant|respondent|individual|household|hh|hospital|clinic|firm"
+    r"|company|customer|user|client|animal|hive|colony|farm|" + _SEEN_AGAIN,
     "places": r"country|county|state|region|district|municipality|commune|town|city|province|village|ward|site"
     r"|plot|parish|canton|borough|station|precinct",
-    "cases": r"subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company|plant"
-    r"|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent|individual|pair|"
-    + _SEEN_AGAIN,
+    "cases": r"subj|subject|person|patient|pupil|student|child|household|hh|family|hospital|clinic|school|firm|company"
+    r"|plant|customer|user|client|animal|cow|hive|colony|state|country|county|farm|case|participant|respondent"
+    r"|individual|pair|" + _SEEN_AGAIN,
     "times": r"year|yr|yrs|month|mon|week|day|dates?|time|period|wave|visit|quarter|qtr|trend|season|hour|minute|t|dos",
     "frequencies": r"n|n_?cases|n_?controls|freq|frequency|frequencies|count|counts|weight|wt|number|total|obs"
     r"|observations|cases",
     "ages": r"age|ages",
+    "scores": r"score|scores|points|marks",
     "years": r"year|yr|yrs|born|birthyear",
     "after": r"after|afterwards|later|final|followup|follow_up|post|result|results|discharged?|closed|cancell?ed",
     "grades": r"grade|rating|score|stars|stage|level|rank|severity|satisfaction|quality|agree|priority|tier|risk"

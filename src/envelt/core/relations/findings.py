@@ -48,7 +48,7 @@ def said_of_groups(groups: list[Alike], relations: Relations, copies: list[Findi
         found.append(
             Finding(
                 "say-nearly-the-same",
-                "note",
+                "caution" if g.weakest >= T.ALL_BUT_SAME else "note",
                 tuple(names[i] for i in g.members),
                 f"{listed([marked(names[i]) for i in g.members], 6)} say nearly the same: {_together(g)}.",
                 f"Keep one: {kept} ({g.why})"

@@ -44,7 +44,7 @@ def rare_findings(table: Table, outcome: str | None) -> list[Finding]:
             found += _names(c)
             continue
         present = int(levels.rows.sum())
-        rare = np.flatnonzero(levels.rows < min(T.RARE_ROWS, T.RARE_SHARE * present))
+        rare = np.flatnonzero(levels.rows < min(T.RARE_ROWS, max(T.RARE_SHARE * present, T.RARE_OF_FEW)))
         if len(levels.rows) > T.MANY_LEVELS:
             found.append(_many(levels, present))
         elif len(rare) and present >= T.ROWS_FOR_LEVELS // 2:

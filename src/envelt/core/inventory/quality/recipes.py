@@ -130,10 +130,10 @@ def _recipes(table: Table, outcome: str | None) -> Iterator[Made]:
 
 
 def _as_number(c: Column) -> NumericColumn | None:
-    """Return a number, or a grade written as one: counts of a few things may look like grades."""
+    """Return a number, or a grade or a name written as one: counts may look like grades, and months be numbered."""
     if isinstance(c, NumericColumn):
         return c
-    values = c.as_written if isinstance(c, CategoryColumn) and c.kind == "ordinal" else None
+    values = c.as_written if isinstance(c, CategoryColumn) and c.kind in ("ordinal", "identifier") else None
     return (
         None
         if values is None
