@@ -333,11 +333,11 @@ FINDINGS: dict[str, Entry] = {
 # fmt: on
 
 FIRST = (
-    "candidate-failed", "too-good-to-be-true", "counted-table", "likely-unit", "shared-values", "ordered-in-time",
-    "duplicate-rows", "turns-round", "vanishes-within", "missing-follows-outcome", "same-column", "sentinel-value",
-    "duplicate-identifier", "impossible-value", "out-of-range", "mixed-types", "coded-numbers",
-    "missing-follows-column", "level-spelling", "lopsided-outcome", "outcome-missing", "bend-without-trend",
-    "two-peaks", "gross-outliers",
+    "candidate-failed", "too-good-to-be-true", "known-later", "counted-table", "likely-unit", "shared-values",
+    "ordered-in-time", "duplicate-rows", "turns-round", "outcome-in-proportion", "vanishes-within",
+    "missing-follows-outcome", "same-column", "sentinel-value", "duplicate-identifier", "impossible-value",
+    "out-of-range", "mixed-units", "mixed-types", "coded-numbers", "missing-follows-column", "level-spelling",
+    "lopsided-outcome", "outcome-missing", "bend-without-trend", "two-peaks", "gross-outliers",
 )  # fmt: skip
 """Of one weight, what would change most comes first: what a row is, what is known too soon, what turns round."""
 

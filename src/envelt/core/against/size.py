@@ -61,8 +61,8 @@ def size_findings(candidates: list[Column], outcome: Outcome, sampling: Sampling
             f"{name} grows with the size of {per}: twice the one goes with {2**slope:.1f} times the other (their "
             f"logarithms correlate at {told.estimate:.2f}, {told.low:.2f} to {told.high:.2f}, in "
             f"{plural(int(both.sum()), 'row')}). What else goes with {name} may go with size alone.",
-            f"Ask whether {name} for each {per} is what you want to explain, a rate; if not, keep {per} in every model "
-            "and take logarithms of both.",
+            f"Ask whether {name} ÷ {per}, a rate, is what you want to explain; if not, keep {per} in every model, and "
+            "take logarithms of both.",
             {"correlation_of_logarithms": list(told), "slope": slope, "rows": int(both.sum())},
         )
     ]

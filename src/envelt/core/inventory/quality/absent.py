@@ -148,12 +148,13 @@ def _together(masks: dict[str, Mask], counts: dict[str, int]) -> list[Finding]:
 def _nested(names: list[str], masks: dict[str, Mask], counts: dict[str, int]) -> list[str]:
     """Return columns, fewest gaps first, of which each is missing wherever the one before is; none where few are so."""
     best: list[str] = []
+    some = {name: masks[name][:: max(1, len(masks[name]) // T.SCREEN_GAPS)] for name in names}
     for k, first in enumerate(names):
         if first in best:
             continue
         chain = [first]
         for name in names[k + 1 :]:
-            if not (masks[chain[-1]] & ~masks[name]).any():
+            if not (some[chain[-1]] & ~some[name]).any() and not (masks[chain[-1]] & ~masks[name]).any():
                 chain.append(name)
         if len(chain) > len(best):
             best = chain

@@ -69,15 +69,30 @@ def _one_in_every_row(names: list[str], flags: dict[str, Mask]) -> list[str]:
     Rows fall so by chance with the product, over the flags, of the share of rows they leave to the others to the power
     of the rows they are set in: never, from a few rows each.
     """
-    for first in names:
-        together, covered = [first], flags[first].copy()
-        for name in names:
-            if name != first and flags[name].sum() >= T.FEWEST_GAPS and not (covered & flags[name]).any():
-                together.append(name)
-                covered |= flags[name]
-        if len(together) >= T.FEWEST_FLAGS and covered.all():
-            return together
+    names = [name for name in names if flags[name].sum() >= T.FEWEST_GAPS]
+    if len(names) < T.FEWEST_FLAGS:
+        return []
+    rows = len(flags[names[0]])
+    some = np.linspace(0, rows - 1, min(rows, T.SCREEN_ROWS)).astype(np.int64)
+    few = {name: flags[name][some] for name in names}
+    seen = [name for name in names if few[name].any()]
+    for first in seen:
+        together = _apart_from(first, seen, few)
+        if np.logical_or.reduce([few[name] for name in together]).all():
+            together = _apart_from(first, [*together, *(n for n in names if n not in seen)], flags)
+            if len(together) >= T.FEWEST_FLAGS and np.logical_or.reduce([flags[n] for n in together]).all():
+                return together
     return []
+
+
+def _apart_from(first: str, names: list[str], flags: dict[str, Mask]) -> list[str]:
+    """Return a flag and those of others that are never set with it, nor with each other, in their order."""
+    together, covered = [first], flags[first].copy()
+    for name in names:
+        if name != first and not (covered & flags[name]).any():
+            together.append(name)
+            covered |= flags[name]
+    return together
 
 
 def _surely_apart(a: Mask, b: Mask) -> bool:

@@ -86,7 +86,7 @@ def _are_copies(table: Table, keys: Hashes) -> bool:
         nearly += _pairs(keys - own) - same
         if nearly > same / T.COPIES_OVER_CHANCE:
             return False
-    if len(mixed) > T.FEW_COLUMNS:
+    if len(mixed) > T.FEW_COLUMNS or len(table) > T.SCREEN_GAPS:
         return True
     # of columns of which some make another up, two must go before rows can differ
     return max((_pairs(keys - a - b) for a, b in combinations(mixed, 2)), default=same) < 2 * same
