@@ -13,6 +13,7 @@ from envelt import Preparation, Study
 from envelt.core.against.shape import is_one_bend
 from envelt.core.relations import mixed
 from envelt.core.relations.panels import BINS, GRID, _ends
+from envelt.core.stats.alike import too_alike
 from envelt.core.stats.cut import best_cut
 from envelt.core.stats.expected import column_lambda
 from envelt.core.stats.explained import explained_share, ratio_within
@@ -20,8 +21,9 @@ from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.held_out_line import StraightLine
 from envelt.core.stats.heldout import held_out, level_cells
 from envelt.core.stats.of_rows.noncentral import noncentral_chi_square, noncentral_f
-from envelt.core.stats.of_rows.proportions import wilson
+from envelt.core.stats.of_rows.proportions import risk_difference, wilson
 from envelt.core.stats.of_rows.tables import fisher_exact
+from envelt.core.stats.straight import not_straight
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.core.stats.trend import smooth_trend
 from envelt.core.stats.within_groups import stratified_slope
@@ -377,3 +379,86 @@ def test_what_moves_as_surely_with_time_as_the_outcome_is_no_leak():
     frame["level"] = np.arange(n) * 2.0 + r.normal(0, 5, n)
     assert found(frame, "too-good-to-be-true", "rank", outcome="y") == []
     assert found(frame.drop(columns="day"), "too-good-to-be-true", "rank", outcome="y")
+
+
+@pytest.mark.parametrize(("x1", "n1", "x2", "n2"), [(0, 10, 10, 10), (0, 8, 12, 12), (9, 9, 0, 14), (3, 10, 9, 12)])
+def test_the_interval_of_a_risk_difference_ends_where_the_score_is_as_far_as_a_normal_s(x1, n1, x2, n2):
+    told = risk_difference(x1, n1, x2, n2)
+
+    def score(delta):  # by the likelihood of both rates that lie so far apart, on a fine grid
+        p = np.linspace(max(0.0, -delta), min(1.0, 1.0 - delta), 200_001)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            each = [
+                x1 * np.log(p),
+                (n1 - x1) * np.log(1 - p),
+                x2 * np.log(p + delta),
+                (n2 - x2) * np.log(1 - p - delta),
+            ]
+        p = p[np.nanargmax(sum(np.where(np.isnan(e), 0.0, e) for e in each))]
+        q, n = p + delta, n1 + n2
+        variance = (p * (1 - p) / n1 + q * (1 - q) / n2) * n / (n - 1)
+        return (x2 / n2 - x1 / n1 - delta) ** 2 / variance
+
+    assert told.estimate == pytest.approx(x2 / n2 - x1 / n1)
+    for end in (told.low, told.high):
+        if abs(end) < 1 - 1e-6:
+            assert score(end) == pytest.approx(stats.norm.ppf(0.975) ** 2, rel=2e-3)
+        else:
+            assert end == pytest.approx(np.sign(told.estimate))
+    assert told.low < told.estimate <= told.high or told.low <= told.estimate < told.high
+
+
+def test_how_far_shapes_of_groups_lie_apart_is_the_largest_kolmogorov_smirnov_distance_of_unequal_groups():
+    sizes = (12, 30, 55)
+    parts = [stats.norm.ppf((np.arange(n) + 0.5) / n) for n in sizes]
+    parts[1] = np.sort(np.where(np.arange(30) < 15, -1.0, 1.0) + np.linspace(-0.01, 0.01, 30))
+    parts = [(p - p.mean()) / p.std(ddof=1) for p in parts]
+    codes = np.repeat(np.arange(3), sizes)
+    want = max(stats.ks_2samp(a, b).statistic for a, b in permutations(parts, 2))
+    assert too_alike(np.concatenate(parts), codes, 3, rows(codes)) == pytest.approx(want)
+
+
+@pytest.mark.parametrize(("n", "asked"), [(29, False), (30, True), (31, True)])
+def test_thirty_rows_are_enough_to_ask_whether_means_lie_on_a_line(n, asked):
+    x = np.linspace(0, 1, n)
+    p = not_straight(x, x + np.random.default_rng(0).normal(0, 0.1, n), rows(x)).p
+    assert (p == p) is asked
+
+
+@pytest.mark.parametrize("levels", [2, 3])
+def test_fishers_exact_test_is_given_of_two_by_two_and_of_no_other_table(levels):
+    r = np.random.default_rng(1)
+    level, y = r.choice(list("abc")[:levels], 120), r.choice(["yes", "no"], 120)
+    tests = Study(pd.DataFrame({"level": level, "y": y}), outcome="y").against("level").shown["tests"].frame
+    assert ("fisher_exact" in tests.index) is (levels == 2)
+    if levels == 2:
+        assert tests.loc["fisher_exact", "p"] == pytest.approx(stats.fisher_exact(pd.crosstab(level, y))[1])
+
+
+def test_rows_of_a_cross_tabulation_stand_by_the_share_of_its_last_column():
+    frame = pd.DataFrame({"a": np.repeat(list("xyz"), 20), "b": [*"pqqr" * 5, *"prrr" * 5, *"pqrr" * 5]})
+    order = Study(frame).contingency("a", "b", order="rate").table.index.tolist()
+    last = pd.crosstab(frame["a"], frame["b"], normalize="index")["r"].sort_values(ascending=False, kind="stable")
+    assert last.nunique() == 3
+    assert order == last.index.tolist()
+
+
+@pytest.mark.parametrize(("n", "told"), [(49, False), (50, True), (120, True)])
+def test_fifty_rows_in_the_order_of_a_time_are_enough_to_compare_neighbours(n, told):
+    y = np.sin(np.arange(n) / 8)
+    frame = pd.DataFrame({"when": pd.date_range("2024-01-01", periods=n), "x": np.arange(n) % 7 * 1.1, "y": y})
+    assert bool(found(frame, "ordered-in-time", "rank", outcome="y")) is told
+
+
+def test_of_three_classes_each_level_has_its_share_of_each_drawn_to_all_and_they_sum_to_one():
+    r = np.random.default_rng(2)
+    frame = pd.DataFrame({"level": r.choice(list("abcd"), 400), "y": r.choice(["u", "v", "w"], 400, p=[0.5, 0.3, 0.2])})
+    made = Preparation(outcome="y").then("encode", "level", using="rate").fit(frame).transform(frame.drop(columns="y"))
+    columns = [c for c in made.columns if c.startswith("level")]
+    assert len(columns) == 3
+    assert made[columns].sum(axis=1).to_numpy() == pytest.approx(1)
+    means = made.groupby(frame["level"])[columns].first().to_numpy()
+    crude = pd.crosstab(frame["level"], frame["y"], normalize="index").to_numpy()
+    base = frame["y"].value_counts(normalize=True).sort_index().to_numpy()
+    assert (np.abs(means - base) <= np.abs(crude - base) + 0.02).all()
+    assert np.corrcoef(means.ravel(), crude.ravel())[0, 1] > 0.95
