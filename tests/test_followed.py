@@ -378,3 +378,15 @@ def test_a_level_of_three_rows_is_told_in_a_small_table_too():
     role = np.repeat(["union", "other", "south", "border"], [21, 15, 11, 3])
     (told,) = found(pd.DataFrame({"role": role, "y": np.arange(50) * 1.3}), "rare-levels", outcome="y")
     assert "role 'border' (3)" in told.statement
+
+
+@pytest.mark.parametrize(("outcome", "told"), [("rate1", ["rate2", "rate3"]), ("rate2", ["rate3"]), ("rate3", [])])
+def test_what_is_numbered_after_the_outcome_and_goes_with_it_is_told_by_its_name(outcome, told):
+    r = np.random.default_rng(20)
+    rate = r.normal(size=200)
+    frame = pd.DataFrame({f"rate{k}": rate + r.normal(0, 0.4, 200) for k in (1, 2, 3)})
+    frame["rate4"], frame["ratio9"] = r.normal(size=200), rate
+    of = [f for f in found(frame, "known-later", outcome=outcome) if "set with" in f.statement]
+    assert [list(f.columns[:-1]) for f in of] == ([told] if told else [])
+    for name, r_ in of[0].evidence["r"].items() if of else ():
+        assert r_ == pytest.approx(frame[name].corr(frame[outcome], method="spearman"))

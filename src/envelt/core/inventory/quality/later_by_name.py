@@ -25,6 +25,7 @@ _WHEN = re.compile(
     r"^(?P<what>.*?)[_. ]?(?P<when>(?:19|20)\d\d|[5-9]\d|\d{1,3}(?=[dwmyh]$))(?P<unit>[dwmyh]?)$", re.IGNORECASE
 )
 """A year, with or without its century, or a number of days, weeks, months, years or hours, at the end of a name."""
+_NUMBERED = re.compile(r"^(?P<what>.*[A-Za-z_.])(?P<k>\d{1,2})$")
 _MENDED = re.compile(
     r"(?:^|(?<=[_.\W]))(?:raw|unadj(?:usted)?|uncorrected|orig(?:inal)?|adj(?:usted)?|corrected|cleaned|smoothed|imputed)"
     r"[_.]?|[_.](?:raw|unadj(?:usted)?|uncorrected|orig(?:inal)?|adj(?:usted)?|corrected|cleaned|smoothed|imputed)$"
@@ -35,7 +36,8 @@ _POST, _PRE = (re.compile(rf"(^|[_.\W])({word})(test|score)?([_.\W\d]|$)") for w
 
 def later_by_name(table: Table, outcome: Outcome) -> list[Finding]:
     """Say which columns are later than the outcome, or as late, by their names: the finding says that these are all."""
-    return [*_ended(table, outcome), *_taken_then(table, outcome), *_mended(table, outcome)]
+    of_set = _of_one_set(table, outcome)
+    return [*_ended(table, outcome), *_taken_then(table, outcome), *of_set, *_mended(table, outcome)]
 
 
 def _ended(table: Table, outcome: Outcome) -> list[Finding]:
@@ -161,6 +163,34 @@ def _after(table: Table, outcome: Outcome) -> list[Finding]:
             f"taken afterwards, as {y} was.",
             f"Leave {'it' if one else 'them'} out of what is known before {y}, or know why not.",
             {"by_name": True},
+        )
+    ]
+
+
+def _of_one_set(table: Table, outcome: Outcome) -> list[Finding]:
+    """Say which columns are numbered after the outcome, as one set with it, and go with it: r2 and r3 beside r1.
+
+    What has a smaller number may have been there before it.
+    """
+    own = _NUMBERED.match(outcome.name)
+    if own is None:
+        return []
+    numbered = {c.name: m for c in table if (m := _NUMBERED.match(c.name)) and m["what"] == own["what"]}
+    after = [name for name, m in numbered.items() if int(m["k"]) > int(own["k"])]
+    with_it = {name: r for name in after if abs(r := _along(table[name], outcome)) >= T.SAME_TIME}
+    if not with_it:
+        return []
+    one, y = len(with_it) == 1, marked(outcome.name)
+    return [
+        Finding(
+            "known-later",
+            "caution",
+            (*with_it, outcome.name),
+            f"By {'its name' if one else 'their names'}, {listed([*map(marked, with_it)])} "
+            f"{'is' if one else 'are'} of one set with {y} and numbered after it, and go{'es' if one else ''} with it "
+            f"at {', '.join(f'{r:.2f}' for r in list(with_it.values())[:4])}.",
+            f"Leave {'it' if one else 'them'} out of what is known before {y}, or know why not.",
+            {"by_name": True, "r": with_it},
         )
     ]
 
