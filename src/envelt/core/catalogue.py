@@ -77,7 +77,7 @@ FINDINGS: dict[str, Entry] = {
         f"{T.LATER_PHI:g} or more); all rows at its end lack the outcome, or have it, or all below; it numbers "
         "the cases in the outcome's order; the first part of an identifier tells the classes; by its name it is a span "
         "beside what ended it, or the reverse, or beside both; or by its name (height_6m, girth97, raw_score, "
-        "post_test beside pretest, rate3 beside rate1) it was taken after it, or with it or before it was adjusted, and "
+        "post_test beside pretest, rate3 beside rate1) it was taken after it, with it, or before it was adjusted, and "
         f"goes with it at {T.SAME_TIME:g} or more"),
     "by-design": Entry("note, caution", "inventory",
         "every combination of some columns occurs equally often, more evenly than chance would have it, or the levels "
