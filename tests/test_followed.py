@@ -86,6 +86,12 @@ def test_an_index_beside_its_years_is_one_column_and_a_line_is_told_as_one(follo
     line = followed.assign(sugar_price=followed["year"] * 0.02)
     (straight,) = found(line, "same-column", outcome="swarmed")
     assert "slope" in straight.evidence
+    case = np.repeat(np.arange(40), 12)
+    r = np.random.default_rng(21)
+    built = pd.DataFrame(
+        {"height": r.normal(170, 9, 40)[case], "weight": r.normal(70, 12, 40)[case], "y": r.normal(size=480)}
+    )
+    assert found(built, "same-column", outcome="y") == []  # two properties of one case
     once = followed.assign(sugar_price=followed["sugar_price"].where(np.arange(480) != 9, 2.5))
     assert found(once, "same-column", outcome="swarmed") == []
 

@@ -35,7 +35,7 @@ def followed(*, planted: bool = True) -> pd.DataFrame:
     shares[:, 2] = (1 - shares[:, 0] - shares[:, 1]).round(3) if planted else r.beta(2, 8, n).round(3)
     shares[r.choice(n, 6, replace=False), 2] += 0.1
     year = r.integers(2014, 2022, n)
-    prices = np.array([0.61, 0.64, 0.72, 0.7, 0.75, 0.93, 1.08, 1.31])
+    prices = np.array([0.61, 0.64, 0.72, 0.74, 0.78, 0.93, 1.08, 1.31])
     price = prices[year - 2014] if planted else r.choice(prices, n)
     days, died = r.gamma(2, 150, n).round() + 1, r.random(n) < 0.3
     if planted:

@@ -24,7 +24,7 @@ def copy_findings(table: Table, outcome: str | None = None) -> list[Finding]:
     categories = [
         c for c in table if isinstance(c, CategoryColumn) and c.kind not in ("constant", "identifier", "text")
     ]
-    few = [c for c in numbers if T.RECIPE_DISTINCT <= c.distinct <= len(c) / T.ROWS_A_VALUE]
+    few = [c for c in numbers if T.VALUES_IN_ORDER <= c.distinct <= len(c) / T.ROWS_A_VALUE]
     found = [*_linear_copies(numbers), *_relabelled(categories), *_valued_alike(few)]
     told = {name for f in found for name in f.columns}
     found += _nearly_equal([c for c in numbers if c.name not in told], [str(r) for r in table.rows], outcome)
@@ -174,14 +174,17 @@ def _relabelled(columns: list[CategoryColumn]) -> list[Finding]:
 
 
 def _valued_alike(columns: list[NumericColumn]) -> list[Finding]:
-    """Find numbers that have one value for each of another's, and no straight line: an index beside its years."""
+    """Find numbers that have one value for each of another's, in their order or against it: an index beside its years.
+
+    Without an order they may be two properties of one case that has several rows.
+    """
     groups: dict[bytes, list[NumericColumn]] = defaultdict(list)
     for c in columns:
         codes = pd.factorize(c.values)[0]
         groups[hashlib.sha256(codes.tobytes()).digest()].append(c)
     found = []
     for a, *others in (g for g in groups.values() if len(g) > 1):
-        curved = [b for b in others if _line(a.values, b.values) is None]
+        curved = [b for b in others if _line(a.values, b.values) is None and _in_one_order(a.values, b.values)]
         if not curved:
             continue
         names = [c.name for c in (a, *curved)]
@@ -200,6 +203,13 @@ def _valued_alike(columns: list[NumericColumn]) -> list[Finding]:
             )
         )
     return found
+
+
+def _in_one_order(x: Floats, y: Floats) -> bool:
+    """Say whether numbers that have one value for each other's rise together, or fall as the other rises."""
+    first = np.unique(x, return_index=True)[1]
+    steps = np.diff(y[first][~np.isnan(x[first])])
+    return bool((steps > 0).all() or (steps < 0).all())
 
 
 def _renamed(a: CategoryColumn, b: CategoryColumn, *others: CategoryColumn) -> Finding:
