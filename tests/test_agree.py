@@ -17,7 +17,7 @@ STUDIES = {
     "pairs": {"outcome": "lost"}, "stays": {"outcome": "lost"}, "yards": {"outcome": "honey_kg"},
     "looks": {"outcome": "honey_kg"}, "counts": {"outcome": "with_mites"}, "offers": {"outcome": "paid"},
     "inspections": {"outcome": "found"}, "stalls": {"outcome": "rating"},
-    "followed": {"outcome": "swarmed"}, "harvests": {"outcome": "honey_kg"},
+    "followed": {"outcome": "swarmed"}, "harvests": {"outcome": "honey_kg"}, "ledger": {"outcome": "weight_kg"},
 }  # fmt: skip
 
 

@@ -261,7 +261,7 @@ def test_a_combination_that_stands_twice_where_another_lacks_is_a_slip_and_two_s
     (told,) = found(slip, "by-design", outcome="y")
     assert told.weight == "caution"
     assert "33" in told.evidence["twice"]
-    assert "1 does not, and as many occur twice" in told.statement
+    assert "38 occur once, 1 twice (rows" in told.statement
     slip.loc[[3, 5, 8, 20], "built"] = 70
     assert not [f for f in found(slip, "by-design", outcome="y") if f.weight == "caution"]
 

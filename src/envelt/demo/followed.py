@@ -1,4 +1,4 @@
-"""Two small made-up tables: colonies that were followed until they swarmed, and the harvests of yards of many sizes."""
+"""Three small made-up tables: colonies followed until they swarmed, harvests of yards of many sizes, a ledger."""
 
 from __future__ import annotations
 
@@ -72,3 +72,39 @@ def harvests(*, planted: bool = True) -> pd.DataFrame:
     if planted:
         return frame
     return frame.assign(yard=r.choice(yards, len(at)), year=r.integers(2004, 2022, len(at)))
+
+
+def ledger(*, planted: bool = True) -> pd.DataFrame:
+    """Return a season's ledger: 240 weighings of five breeds at six sites in eight rounds.
+
+    Planted: each breed at each site in each round once, but for a row whose breed was written down wrongly; times of
+    day as hours and minutes in one number; weights copied from another sheet, three of them a hundred times too large;
+    a class that is the weight cut up; entries numbered from the lightest to the heaviest, but for a few; a label given
+    twice. In the clean twin breeds, sites and rounds fall as they come, times are minutes, the other weights are weighed again, classes
+    and entries go with nothing, and labels are each once.
+    """
+    r = np.random.default_rng(SEED + 2)
+    breeds = ["dark", "carnic", "grey", "buckfast", "mixed"]
+    breed, site, turn = (v.ravel() for v in np.meshgrid(np.arange(5), np.arange(6), np.arange(8), indexing="ij"))
+    n = len(breed)
+    weight = (22 + 2 * r.normal(size=6)[site] + r.normal(0, 4, n)).round(2)
+    minutes = r.permutation(np.linspace(6 * 60, 20 * 60, n).astype(int))
+    breed = breed.copy()
+    again, order = (weight + r.normal(0, 1.5, n)).round(2), r.permutation(n)
+    graded, label = r.choice(list("ABCD"), n), np.array([f"w-{k:03d}" for k in r.permutation(n)])
+    if planted:
+        breed[101] = (breed[101] + 1) % 5
+        minutes = minutes // 60 * 100 + minutes % 60
+        again = weight.copy()
+        again[[17, 88, 203]] *= 100
+        graded = np.array(list("ABCD"))[np.searchsorted(np.quantile(weight, [0.25, 0.5, 0.75]), weight)]
+        order = np.argsort(np.argsort(weight + r.normal(0, 0.3, n)))
+        label[150] = label[20]
+    else:
+        breed, site, turn = (r.integers(0, k, n) for k in (5, 6, 8))
+    return pd.DataFrame(
+        {
+            "entry": order + 1, "label": label, "breed": np.array(breeds)[breed], "site": np.array(list("PQRSTU"))[site],
+            "turn": turn + 1, "noted": minutes, "sheet_kg": again, "class": graded, "weight_kg": weight,
+        }
+    )  # fmt: skip

@@ -10,7 +10,7 @@ from collections.abc import Callable
 import numpy as np
 import pandas as pd
 
-from .followed import followed, harvests
+from .followed import followed, harvests, ledger
 from .stalls import stalls
 
 SEED = 20_240_915
@@ -361,6 +361,6 @@ OTHERS: dict[str, Callable[..., pd.DataFrame]] = {
     "hives": _hives, "crossing": crossing, "weighings": weighings, "scale": scale, "places": places,
     "sales": sales, "trial": trial, "pairs": pairs, "stays": stays,
     "yards": yards, "looks": looks, "counts": counts, "offers": offers, "inspections": inspections,
-    "stalls": stalls, "followed": followed, "harvests": harvests,
+    "stalls": stalls, "followed": followed, "harvests": harvests, "ledger": ledger,
 }  # fmt: skip
 """The tables by name, as `planted.json` lists what is in them."""

@@ -77,13 +77,13 @@ def _commonest_share(values: Floats) -> float:
 def _but_for_few(a: str, b: str, n: int, unlike: list[str], outcome: str | None) -> Finding:
     listed_ = f"row{'s' * (len(unlike) > 1)} {', '.join(unlike[:5])}{', …' * (len(unlike) > 5)}"
     of_outcome = outcome in (a, b)
-    other = marked(b if a == outcome else a)
+    a, b = (b, a) if b == outcome else (a, b)
     return Finding(
         "same-column",
         "stop" if of_outcome else "caution",
         (b, a),
         f"{marked(b)} equals {marked(a)} in all but {len(unlike):,} of {plural(n, 'row')} ({listed_}).",
-        f"Leave {other} out: it is the outcome, mended or spoilt in a few rows."
+        f"Leave {marked(b)} out: it is the outcome, mended or spoilt in a few rows."
         if of_outcome
         else "Keep one, and find out which of the two is right in those rows.",
         {"rows": n, "unlike": unlike[:20]},

@@ -161,7 +161,7 @@ def crossing_of(table: Table) -> Crossed | None:
         dated = sum(map(_of_a_calendar, columns))
         if dated > 1 or (each > 1 and dated):
             continue  # every week has its Monday
-        rank = (even == cells, cells, len(some))
+        rank = (even == cells or len(again) > 0, cells, len(some))
         if best is None or rank > best[0]:
             twice = tuple(np.flatnonzero(np.isin(key, again)).tolist()) if len(again) else ()
             best = (rank, Crossed(columns, cells, len(seen), each, sure, twice))
@@ -306,9 +306,9 @@ def _with_slips(crossed: Crossed, table: Table) -> Finding:
         "by-design",
         "caution",
         tuple(c.name for c in crossed.axes),
-        f"Each of the {crossed.cells:,} combinations of {_listed(crossed.axes)} occurs once, but {lacking:,} "
-        f"{'do' if lacking > 1 else 'does'} not, and as many occur twice (rows {', '.join(rows[:6])}"
-        f"{', …' if len(rows) > 6 else ''}): a slip in one of these rows?",
+        f"Of the {crossed.cells:,} combinations of {_listed(crossed.axes)} {crossed.cells - 2 * lacking:,} occur once, "
+        f"{lacking:,} twice (rows {', '.join(rows[:6])}{', …' if len(rows) > 6 else ''}) and {lacking:,} not at all: a "
+        "slip in one of these rows?",
         "Compare these rows with where they come from.",
         {"combinations": crossed.cells, "filled": crossed.filled, "each": 1, "rows": len(table), "twice": rows[:20]},
     )

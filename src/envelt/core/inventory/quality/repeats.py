@@ -14,7 +14,7 @@ from ...columns.names import glued_id, hints
 from ...columns.outcome import Outcome
 from ...columns.table import CategoryColumn, Column, Table
 from ...finding import Finding, marked
-from ...words import plural
+from ...words import be, plural
 from .crossed import crossing_of
 from .row_bits import bits_of
 from .units import likely_unit_findings
@@ -149,8 +149,8 @@ def _identifier(c: Column, again: NDArray[np.bool_]) -> list[Finding]:
             "duplicate-identifier",
             "caution",
             (c.name,),
-            f"{marked(c.name)} looks like an identifier, but {len(twice):,} of its values are given more than once "
-            f"({shown}).",
+            f"{marked(c.name)} looks like an identifier, but {len(twice):,} of its values {be(len(twice))} given more "
+            f"than once ({shown}).",
             "Find out which row is right, or declare what a repeated value means.",
             {"values": [c.levels[i] for i in twice[:20]], "count": len(twice)},
         )
