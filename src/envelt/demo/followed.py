@@ -80,8 +80,8 @@ def ledger(*, planted: bool = True) -> pd.DataFrame:
     Planted: each breed at each site in each round once, but for a row whose breed was written down wrongly; times of
     day as hours and minutes in one number; weights copied from another sheet, three of them a hundred times too large;
     a class that is the weight cut up; entries numbered from the lightest to the heaviest, but for a few; a label given
-    twice. In the clean twin breeds, sites and rounds fall as they come, times are minutes, the other weights are weighed
-    again, classes and entries go with nothing, and labels are each once.
+    twice. In the clean twin breeds, sites and rounds fall as they come, times are minutes, the other weights are
+    weighed again, classes and entries go with nothing, and labels are each once.
     """
     r = np.random.default_rng(SEED + 2)
     breeds = ["dark", "carnic", "grey", "buckfast", "mixed"]
@@ -105,6 +105,7 @@ def ledger(*, planted: bool = True) -> pd.DataFrame:
     return pd.DataFrame(
         {
             "entry": order + 1, "label": label, "breed": np.array(breeds)[breed],
-            "site": np.array(list("PQRSTU"))[site], "turn": turn + 1, "noted": minutes, "sheet_kg": again, "class": graded, "weight_kg": weight,
+            "site": np.array(list("PQRSTU"))[site], "turn": turn + 1, "noted": minutes,
+            "sheet_kg": again, "class": graded, "weight_kg": weight,
         }
     )  # fmt: skip
