@@ -396,3 +396,14 @@ def test_what_is_numbered_after_the_outcome_and_goes_with_it_is_told_by_its_name
     assert [list(f.columns[:-1]) for f in of] == ([told] if told else [])
     for name, r_ in of[0].evidence["r"].items() if of else ():
         assert r_ == pytest.approx(frame[name].corr(frame[outcome], method="spearman"))
+
+
+@pytest.mark.parametrize("empty", [[], [7], [3, 99]])
+def test_rows_without_any_value_are_told_with_their_names(empty):
+    r = np.random.default_rng(22)
+    frame = pd.DataFrame({"a": r.normal(size=100), "b": r.choice(["p", "q"], 100), "c": r.normal(size=100)})
+    for k, name in enumerate(frame):
+        frame.loc[[10 + k, *empty], name] = None
+    told = found(frame, "empty-rows")
+    assert [f.evidence["rows"] for f in told] == ([list(map(str, empty))] if empty else [])
+    assert found(frame.assign(d=1.5), "empty-rows") == []

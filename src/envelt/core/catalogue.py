@@ -60,6 +60,7 @@ FINDINGS: dict[str, Entry] = {
         f"another one as elsewhere, and at most {T.IMPLIED_SLIPS:.0%} of these do"),
     "missing-costs-rows": Entry("note", "inventory",
         f"{T.MISSING_COSTS:.0%} of the rows or more lack a value in some column that is not mostly missing"),
+    "empty-rows": Entry("note", "inventory", "rows that have no value in any column"),
     "missing-together": Entry("note", "inventory",
         f"columns go missing on (nearly) the same rows; or {T.NESTED_GAPS} or more one after another, each "
         "wherever the one before is missing"),

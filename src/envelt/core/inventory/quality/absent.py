@@ -31,6 +31,7 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling, 
     mostly = [n for n in gaps if counts[n] / len(table) >= T.MOSTLY_MISSING]
     found = _on_same_rows([_mostly(n, counts[n], len(table), table[n].kind) for n in mostly], masks)
     found += [_empty(n, len(table)) for n, k in counts.items() if 0 < k == len(table)]
+    found += _nothing_there(table, masks) if len(counts) > 1 and all(counts.values()) else []
     target = None if outcome is None else outcome.name  # rows without it are lost anyway
     found += _costs(table, {n: masks[n] for n in gaps if n not in mostly and n != target and table[n].kind != "text"})
     found += _together({n: masks[n] for n in gaps if counts[n] >= T.FEWEST_GAPS}, counts)
@@ -40,6 +41,26 @@ def missing_findings(table: Table, outcome: Outcome | None, sampling: Sampling, 
         following = _on_same_rows(following, masks)
         found += following if len(following) <= T.MOST_GAPS_APART else [_all_follow(following, outcome.name)]
     return found
+
+
+def _nothing_there(table: Table, masks: dict[str, Mask]) -> list[Finding]:
+    """Say which rows lack a value in every column."""
+    at = np.flatnonzero(np.logical_and.reduce(list(masks.values())))
+    if not 0 < len(at) < len(table):
+        return []
+    rows = [str(table.rows[k]) for k in at[:20]]
+    one = len(at) == 1
+    return [
+        Finding(
+            "empty-rows",
+            "note",
+            (),
+            f"{plural(len(at), 'row')} {'has' if one else 'have'} no value in any column (row{'' if one else 's'} "
+            f"{', '.join(rows[:5])}{', …' if len(at) > 5 else ''}).",
+            "Drop them: lines at the end of a sheet, or forms that nobody filled in.",
+            {"rows": rows, "count": len(at)},
+        )
+    ]
 
 
 def _on_same_rows(found: list[Finding], masks: dict[str, Mask]) -> list[Finding]:
