@@ -11,6 +11,8 @@ from scipy import stats
 
 from envelt import Preparation, Study
 from envelt.core.against.shape import is_one_bend
+from envelt.core.columns.outcome import NumericOutcome
+from envelt.core.estimate import Estimate
 from envelt.core.relations import mixed
 from envelt.core.relations.panels import BINS, GRID, _ends
 from envelt.core.stats.alike import too_alike
@@ -28,6 +30,8 @@ from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.core.stats.trend import smooth_trend
 from envelt.core.stats.within_groups import stratified_slope
 from envelt.core.within.joint import slopes_of_each, z_of_slopes
+from envelt.core.within.rule import TURNS, TurnRound
+from envelt.core.within.told import turn_findings
 from samples import found, rows
 
 
@@ -462,3 +466,24 @@ def test_of_three_classes_each_level_has_its_share_of_each_drawn_to_all_and_they
     base = frame["y"].value_counts(normalize=True).sort_index().to_numpy()
     assert (np.abs(means - base) <= np.abs(crude - base) + 0.02).all()
     assert np.corrcoef(means.ravel(), crude.ravel())[0, 1] > 0.95
+
+
+def test_what_turns_within_several_columns_is_told_of_the_surest_and_names_the_others():
+    y = np.arange(40) * 1.5
+    outcome = Study(pd.DataFrame({"y": y, "x": y % 7}), outcome="y").outcome
+    assert isinstance(outcome, NumericOutcome)
+    turn = lambda within, inner: TurnRound(  # noqa: E731
+        TURNS, "x", within, Estimate(1.0, 0.5, 1.5), Estimate(-inner, -inner - 0.2, -inner + 0.2), "a", "b", 2, 2, 1
+    )
+    (told,) = turn_findings([turn("first", 3.0), turn("second", 1.0), turn("third", 0.7)], outcome)
+    assert told.columns == ("x", "first", "y")
+    assert told.evidence["also"] == ["second", "third"]
+    assert "within the levels of first, -3" in told.statement.replace("−", "-")
+    assert told.statement.endswith("The same within second, third.")
+
+
+def test_a_third_column_colours_dots_between_its_second_and_ninety_eighth_percentile():
+    r = np.random.default_rng(3)
+    frame = pd.DataFrame({"a": r.normal(size=300), "b": r.normal(size=300), "c": r.gamma(1, 3, 300)})
+    view = Study(frame).pairwise("a", "b", colour="c")
+    assert view._answers.single.shade_ends == pytest.approx(tuple(np.quantile(frame["c"], [0.02, 0.98])))
