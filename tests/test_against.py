@@ -236,7 +236,7 @@ def test_repeating_rows_as_units_changes_no_correlation_with_a_number_or_a_date(
 
 def test_repeating_rows_as_units_turns_nothing_more_round():
     r = rng(31)
-    n = 900
+    n = 300
     third = r.integers(0, 3, n)
     x = r.random(n) < np.array([0.2, 0.5, 0.8])[third]
     y = r.random(n) < 1 / (1 + np.exp(1.4 * third - 0.5 * x - 1.0))

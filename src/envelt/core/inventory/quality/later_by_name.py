@@ -173,8 +173,8 @@ def _of_one_set(table: Table, outcome: Outcome) -> list[Finding]:
     What has a smaller number may have been there before it.
     """
     own = _NUMBERED.match(outcome.name)
-    if own is None:
-        return []
+    if own is None or _when(outcome.name) is not None:
+        return []  # numbers that are times are told as such
     numbered = {c.name: m for c in table if (m := _NUMBERED.match(c.name)) and m["what"] == own["what"]}
     after = [name for name, m in numbered.items() if int(m["k"]) > int(own["k"])]
     with_it = {name: r for name in after if abs(r := _along(table[name], outcome)) >= T.SAME_TIME}
