@@ -445,7 +445,9 @@ def test_what_by_its_name_was_taken_after_the_outcome_or_with_it_is_told():
     assert later(years, "height97") == [("girth97", "height97")]  # cover says little of it
     assert later(years, "height93") == [("height97", "girth97", "cover97", "girth95", "height93")]
     assert later({"height97": 3, "girth97": 2, "x": 3}, "height97") == []  # of one time only: a part of names
-    assert later({"item1": 2, "item2": 2, "item3": 2}, "item1") == []  # items, not times
+    items = {"item1": 2, "item2": 2, "item3": 40}
+    assert later(items, "item1") == [("item2", "item1")]  # no times, but of one set and numbered after it
+    assert later(items, "item2") == []
 
 
 def test_doubts_of_one_kind_are_one_note_and_of_few_columns_each_its_own():
