@@ -407,3 +407,14 @@ def test_rows_without_any_value_are_told_with_their_names(empty):
     told = found(frame, "empty-rows")
     assert [f.evidence["rows"] for f in told] == ([list(map(str, empty))] if empty else [])
     assert found(frame.assign(d=1.5), "empty-rows") == []
+
+
+def test_how_long_and_how_it_ended_of_rows_that_are_few_cases_are_not_told_to_agree():
+    r = np.random.default_rng(23)
+    case = np.repeat(np.arange(12), 40)
+    died = (np.arange(12) < 6).astype(int)[case]
+    days = (np.arange(12) * 25.0)[r.permutation(12)][case] + r.integers(1, 20, 480) - 60 * died
+    frame = pd.DataFrame({"case": case, "follow_up": days, "died": died, "y": r.normal(size=480)})
+    assert abs(frame["follow_up"].corr(frame["died"], method="spearman")) > 0.2  # sure if rows were cases
+    assert found(frame.drop(columns="case"), "known-later", outcome="y")
+    assert found(frame, "known-later", outcome="y", unit="case") == []

@@ -100,7 +100,8 @@ FINDINGS: dict[str, Entry] = {
     "likely-unit": Entry("caution", "inventory",
         "several rows share an identifier, or a number or name that by its name says who they are, and most of "
         "what else they hold; or differ in time only (so do levels in even "
-        "numbers); or are as many of each, or sets of a few that stand together, where it names persons or the like"),
+        "numbers); or are as many of each, or sets of a few that stand together, where it names persons or the like; "
+        "or whole numbers stand in a block each and carry a number of their own"),
     "rests-on-rows": Entry("note", "inventory, against, contingency, relations",
         "what a step would say of relations if rows were cases, and not if the likely unit were declared, is left out"),
     "same-column": Entry("caution, stop", "inventory",

@@ -10,7 +10,7 @@ from ..columns.outcome import NumericOutcome, Outcome
 from ..columns.table import Column, NumericColumn
 from ..columns.times import is_time
 from ..finding import Finding, marked
-from ..stats.correlation import pearson
+from ..stats.correlation import pearson, pearson_coefficient
 from ..stats.sampling import Sampling
 from ..words import plural
 
@@ -36,15 +36,13 @@ def size_findings(candidates: list[Column], outcome: Outcome, sampling: Sampling
     best: tuple[float, NumericColumn, NDArray[np.bool_], float] | None = None
     y = np.where(outcome.known & (outcome.values > 0), outcome.values, np.nan)
     for c in candidates:
-        if not (
-            isinstance(c, NumericColumn) and not is_time(c.name, c.values[~c.missing]) and _of_many_sizes(c.values)
-        ):
+        if not isinstance(c, NumericColumn) or is_time(c.name, c.values[~c.missing]) or not _of_many_sizes(c.values):
             continue
         both = ~np.isnan(y) & (c.values > 0)
         if both.sum() < T.SIZE_ROWS:
             continue
         a, b = np.log(c.values[both]), np.log(y[both])
-        r = float(np.corrcoef(a, b)[0, 1])
+        r = pearson_coefficient(a, b)
         slope = float(np.std(b) / np.std(a))
         if r >= T.SIZE_TOGETHER and T.SIZE_SLOPE[0] <= slope <= T.SIZE_SLOPE[1] and (best is None or r > best[0]):
             best = r, c, both, slope

@@ -84,7 +84,7 @@ def drifts(outcome: Outcome, columns: list[Column], sampling: Sampling, rows: pd
             over.append((column.name, apart, names))
     found = [_over(outcome, over)] if over else []
     along = [] if told else _along_rows(outcome, sampling, rows[known])
-    if along and "sorted" not in along[0].evidence and any(_in_blocks(c, known) or _counts(c, known) for c in columns):
+    if along and "sorted" not in along[0].evidence and any(_in_blocks(c, known) or _goes_on(c, known) for c in columns):
         return found
     return [*found, *along]
 
@@ -136,7 +136,7 @@ def _in_blocks(column: Column, known: NDArray[np.bool_]) -> bool:
     return int(np.count_nonzero(np.diff(codes))) + 1 <= T.BLOCKS_A_NAME * column.distinct
 
 
-def _counts(column: Column, known: NDArray[np.bool_]) -> bool:
+def _goes_on(column: Column, known: NDArray[np.bool_]) -> bool:
     """Say whether a number goes on by one step from row to row, as ages of a table do: that is the rows' order."""
     if not isinstance(column, NumericColumn) or not known.all() or len(known) < 2 * T.SPREAD_ROWS:
         return False

@@ -331,14 +331,15 @@ def _interval(slope: float, error: float) -> Estimate:
 def _code(a: _Along, inside: Estimate, agreeing: int, levels: int, asked: _Asked) -> str | None:
     """Return what becomes of a relation, where enough levels agree; levels by their means cannot show less over all."""
     crude = Relation(a.overall.estimate * a.steps, a.sure)
-    turns = crude.size * inside.estimate < 0
-    within = Relation(inside.estimate * a.steps, abs(z_of(inside)) >= (asked.turned if turns else T.TURN_SURE))
+    z = abs(z_of(inside))
+    within, turned = (Relation(inside.estimate * a.steps, z >= sure) for sure in (T.TURN_SURE, asked.turned))
     # the one over all rows is the surer, and what they share counts once: the change varies less than the inner slope
     error = (inside.high - inside.low) / (2 * Z95)
     change = float(2 * special.ndtr(-abs(a.overall.estimate - inside.estimate) / error)) if error > 0 else np.nan
     least = T.WITHIN_LARGE * asked.floor
-    code = becomes(
-        crude, within, change, Demands(asked.floor, least, T.WITHIN_LITTLE, T.WITHIN_CHANGE, T.WITHIN_CHANGE)
-    )
+    demands = Demands(asked.floor, least, T.WITHIN_LITTLE, T.WITHIN_CHANGE, T.WITHIN_CHANGE)
+    code = becomes(crude, within, change, demands)
+    if becomes(crude, turned, change, demands) == TURNS:
+        code = TURNS  # of few pairs, with less
     agree = agreeing >= max(2, T.TURN_AGREE * levels)
     return code if code == VANISHES or (agree and not (code == ONLY and a.by_means)) else None

@@ -42,7 +42,7 @@ def later_findings(table: Table, outcome: Outcome | None, sampling: Sampling) ->
         of = [] if sides is None else _of_rows(c, outcome, sides)
         found += of or _numbered(c, outcome) or first_part(c, outcome)
     found = found if len(found) <= T.MOST_GAPS_APART else [_joined(found, outcome.name)]
-    return [*found, *later_by_name(table, outcome)]
+    return [*found, *later_by_name(table, outcome, sampling)]
 
 
 def _joined(found: list[Finding], outcome: str) -> Finding:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sized
 
 import numpy as np
 
@@ -12,8 +13,9 @@ from ...columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ...columns.table import CategoryColumn, Column, NumericColumn, Table
 from ...finding import Finding, marked
 from ...shapes.ranks import ranks_of
-from ...stats.correlation import pearson_coefficient
-from ...words import listed
+from ...stats.correlation import pearson_coefficient, spearman
+from ...stats.sampling import Sampling
+from ...words import be, listed
 
 _SPAN = re.compile(
     r"(^|[_.\W])(spell|duration|survival|surv|lifetime|tenure|dwell|stay|los|fu|fu_?time|[fs]time|followup|follow_up|"
@@ -34,13 +36,27 @@ _MENDED = re.compile(
 _POST, _PRE = (re.compile(rf"(^|[_.\W])({word})(test|score)?([_.\W\d]|$)") for word in ("post|after", "pre|before"))
 
 
-def later_by_name(table: Table, outcome: Outcome) -> list[Finding]:
+def later_by_name(table: Table, outcome: Outcome, sampling: Sampling) -> list[Finding]:
     """Say which columns are later than the outcome, or as late, by their names: the finding says that these are all."""
-    of_set = _of_one_set(table, outcome)
-    return [*_ended(table, outcome), *_taken_then(table, outcome), *of_set, *_mended(table, outcome)]
+    taken = [*_taken_then(table, outcome), *_after(table, outcome), *_of_one_set(table, outcome)]
+    return [*_ended(table, outcome, sampling), *taken, *_mended(table, outcome)]
 
 
-def _ended(table: Table, outcome: Outcome) -> list[Finding]:
+def _by_names(names: list[str], outcome: str, said: str, advice: str = "", **more: object) -> Finding:
+    """Say of columns, by their names alone, what follows; ``said`` goes on after them."""
+    one = len(names) == 1
+    return Finding(
+        "known-later",
+        "caution",
+        (*names, outcome),
+        f"By {'its name' if one else 'their names'}, {listed([*map(marked, names)])} {said}.",
+        f"Leave {'it' if one else 'them'} out of what is known before"
+        + (advice or f" {marked(outcome)}, or know why not."),
+        {"by_name": True, **more},
+    )
+
+
+def _ended(table: Table, outcome: Outcome, sampling: Sampling) -> list[Finding]:
     """Say, by their names, that a span was asked about beside what ended it, or the reverse."""
     span = isinstance(outcome, NumericOutcome) and bool(_SPAN.search(spelt_apart(outcome.name)))
     status = isinstance(outcome, ClassOutcome) and bool(_ENDS.search(spelt_apart(outcome.name)))
@@ -59,24 +75,14 @@ def _ended(table: Table, outcome: Outcome) -> list[Finding]:
         names = spans
         what, many = "is a span that lasts until the outcome is known", "are spans that last until the outcome is known"
     else:
-        return _followed(table, spans, ends)
+        return _followed(table, spans, ends, sampling)
     if not names:
         return []
-    one = ", ".join(map(marked, names[:4])) + (", …" if len(names) > 4 else "")
-    return [
-        Finding(
-            "known-later",
-            "caution",
-            (*names, outcome.name),
-            f"By {'its name' if len(names) == 1 else 'their names'}, {one} {what if len(names) == 1 else many}.",
-            f"Leave {'it' if len(names) == 1 else 'them'} out of what is known before. Spans that had not ended are "
-            "lower bounds: use methods for censored spans, not a mean or a rate.",
-            {"by_name": True},
-        )
-    ]
+    bounds = ". Spans that had not ended are lower bounds: use methods for censored spans, not a mean or a rate."
+    return [_by_names(names, outcome.name, what if len(names) == 1 else many, bounds)]
 
 
-def _followed(table: Table, spans: list[str], ends: list[str]) -> list[Finding]:
+def _followed(table: Table, spans: list[str], ends: list[str], sampling: Sampling) -> list[Finding]:
     """Say which two columns, by their names, say how long cases were followed and how it ended, where they agree."""
     for span in spans:
         for end in ends:
@@ -84,11 +90,10 @@ def _followed(table: Table, spans: list[str], ends: list[str]) -> list[Finding]:
             assert x is not None
             codes = status.codes if isinstance(status, CategoryColumn) else status.numbers
             both = ~(np.isnan(x) | status.missing)
-            n = int(both.sum())
-            if codes is None or n < T.ROWS_IN_TIME:
+            if codes is None or both.sum() < T.ROWS_IN_TIME:
                 continue
-            r = pearson_coefficient(ranks_of(x[both]), ranks_of(codes[both].astype(np.float64)))
-            if not abs(r) * np.sqrt(n - 1) >= T.FOLLOWED:
+            rho, test = spearman(x[both], codes[both].astype(np.float64), sampling.take(both))
+            if not test.p < T.FOLLOWED_P:
                 continue
             return [
                 Finding(
@@ -96,9 +101,9 @@ def _followed(table: Table, spans: list[str], ends: list[str]) -> list[Finding]:
                     "caution",
                     (span, end),
                     f"By their names, {marked(span)} says how long cases were followed and {marked(end)} how that "
-                    f"ended (rank correlation {r:.2f}): both are known only afterwards.",
+                    f"ended (rank correlation {rho.estimate:.2f}): both are known only afterwards.",
                     "Leave both out of what is known before, or ask when each was written down.",
-                    {"by_name": True, "r": r},
+                    {"by_name": True, "r": rho.estimate},
                 )
             ]
     return []
@@ -112,7 +117,7 @@ def _taken_then(table: Table, outcome: Outcome) -> list[Finding]:
     """
     own = _when(outcome.name)
     if own is None:
-        return _after(table, outcome)
+        return []
     named = {c.name: w for c in table if c.name != outcome.name and (w := _when(c.name)) and w[2] == own[2]}
     taken: dict[str, set[int]] = {}
     for what, when, _ in [own, *named.values()]:
@@ -123,48 +128,33 @@ def _taken_then(table: Table, outcome: Outcome) -> list[Finding]:
     with_it = {
         name: r for name, w in named.items() if w[1] == own[1] and abs(r := _along(table[name], outcome)) >= T.SAME_TIME
     }
-    found = []
-    y = marked(outcome.name)
-    for names, said in (
-        (later, f"taken after {y}"),
-        ([*with_it], f"taken when {y} was, and go{'es' if len(with_it) == 1 else ''} with it at "
-                     f"{', '.join(f'{r:.2f}' for r in list(with_it.values())[:4])}"),
-    ):  # fmt: skip
-        if names:
-            one = len(names) == 1
-            listed = ", ".join(map(marked, names[:4])) + (", …" if len(names) > 4 else "")
-            found.append(
-                Finding(
-                    "known-later",
-                    "caution",
-                    (*names, outcome.name),
-                    f"By {'its name' if one else 'their names'}, {listed} {'was' if one else 'were'} {said}.",
-                    f"Leave {'it' if one else 'them'} out of what is known before {y}, or know why not.",
-                    {"by_name": True},
-                )
-            )
+    y, found = outcome.name, []
+    if later:
+        found.append(_by_names(later, y, f"{_was(later)} taken after {marked(y)}"))
+    if with_it:
+        found.append(
+            _by_names([*with_it], y, f"{_was(with_it)} taken when {marked(y)} was, and {_go_with_it(with_it)}")
+        )
     return found
+
+
+def _was(names: Sized) -> str:
+    return "was" if len(names) == 1 else "were"
+
+
+def _go_with_it(r: dict[str, float]) -> str:
+    """Say how closely columns go with the outcome."""
+    return f"go{'es' if len(r) == 1 else ''} with it at {', '.join(f'{v:.2f}' for v in list(r.values())[:4])}"
 
 
 def _after(table: Table, outcome: Outcome) -> list[Finding]:
     """Say which columns, by their names, were taken afterwards, as the outcome was."""
-    if not _POST.search(spelt_apart(outcome.name)):
+    if not _POST.search(spelt_apart(outcome.name)) or _when(outcome.name) is not None:
         return []
     names = [c.name for c in table if c.name != outcome.name and _POST.search(spelt_apart(c.name))]
     if not names or not any(_PRE.search(spelt_apart(c.name)) for c in table):
         return []
-    one, y = len(names) == 1, marked(outcome.name)
-    return [
-        Finding(
-            "known-later",
-            "caution",
-            (*names, outcome.name),
-            f"By {'its name' if one else 'their names'}, {listed([*map(marked, names)])} {'was' if one else 'were'} "
-            f"taken afterwards, as {y} was.",
-            f"Leave {'it' if one else 'them'} out of what is known before {y}, or know why not.",
-            {"by_name": True},
-        )
-    ]
+    return [_by_names(names, outcome.name, f"{_was(names)} taken afterwards, as {marked(outcome.name)} was")]
 
 
 def _of_one_set(table: Table, outcome: Outcome) -> list[Finding]:
@@ -180,19 +170,10 @@ def _of_one_set(table: Table, outcome: Outcome) -> list[Finding]:
     with_it = {name: r for name in after if abs(r := _along(table[name], outcome)) >= T.SAME_TIME}
     if not with_it:
         return []
-    one, y = len(with_it) == 1, marked(outcome.name)
-    return [
-        Finding(
-            "known-later",
-            "caution",
-            (*with_it, outcome.name),
-            f"By {'its name' if one else 'their names'}, {listed([*map(marked, with_it)])} "
-            f"{'is' if one else 'are'} of one set with {y} and numbered after it, and go{'es' if one else ''} with it "
-            f"at {', '.join(f'{r:.2f}' for r in list(with_it.values())[:4])}.",
-            f"Leave {'it' if one else 'them'} out of what is known before {y}, or know why not.",
-            {"by_name": True, "r": with_it},
-        )
-    ]
+    said = (
+        f"{be(len(with_it))} of one set with {marked(outcome.name)} and numbered after it, and {_go_with_it(with_it)}"
+    )
+    return [_by_names([*with_it], outcome.name, said, r=with_it)]
 
 
 def _mended(table: Table, outcome: Outcome) -> list[Finding]:

@@ -119,8 +119,8 @@ def _unit_of(table: Table, c: Column, outcome: Outcome | None) -> _Unit | None:
         enough = True  # few, but each is by its name a case, and the outcome goes with it
     there = counts[counts > 0]
     each_as_often = panel and bool((there == there[0]).all()) and (glued_id(c.name) or person)
-    sure = enough or in_time or each_as_often or sets or carried is not None
-    return _Unit(c, codes, several, units, shared, alike) if sure else None
+    likely = enough or in_time or each_as_often or sets or carried is not None
+    return _Unit(c, codes, several, units, shared, alike) if likely else None
 
 
 def _inside(codes: NDArray[np.int64], around: NDArray[np.int64]) -> bool:
