@@ -54,7 +54,7 @@ def told(r: np.random.Generator, pairs: int, strong: bool) -> Counter[tuple[str,
             share = r.uniform(0.3, 0.8) if few else r.uniform(0.1, 0.8)
         else:
             n, share = int(r.integers(20, 200)), r.uniform(0.02, 0.4)
-        seen[form, relation_form(*pair(r, form, n, share), Sampling.of_rows(n), i).form] += 1
+        seen[form, relation_form(*pair(r, form, n, share), Sampling.of_rows(n), i)] += 1
     return seen
 
 

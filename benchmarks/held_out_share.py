@@ -15,11 +15,23 @@ from functools import partial
 import numpy as np
 
 from envelt.core import thresholds as T
-from envelt.core.stats.folds import deal, hash_blocks
-from envelt.core.stats.heldout import fits_of, held_out_bins, held_out_levels, number_cells, summarise
+from envelt.core.stats.heldout import (
+    HeldOutRows,
+    fits_of,
+    held_out,
+    held_out_levels,
+    level_cells,
+    number_cells,
+    summarise,
+)
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.shrinkage import shrunken
-from envelt.core.stats.targets import ClassTarget, NumberTarget
+from envelt.core.stats.targets import ClassTarget, NumberTarget, Target
+
+
+def rows_of(target: Target, seed: int) -> HeldOutRows:
+    """Return rows that are cases."""
+    return HeldOutRows(np.ones(len(target), bool), target, Sampling.of_rows(len(target)), seed)
 
 
 def shuffled_shares(seed: int) -> tuple[float, float, float]:
@@ -27,12 +39,10 @@ def shuffled_shares(seed: int) -> tuple[float, float, float]:
     rng = np.random.default_rng(seed)
     n = 1000
     target = ClassTarget((rng.random(n) < 0.22).astype(np.int64), 2)
-    folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
-    x = rng.gamma(2.0, size=n)
-    number = held_out_bins(x, target, folds, Sampling.of_rows(n))
-    category = held_out_levels(rng.integers(0, 300, n), 300, target, folds, Sampling.of_rows(n))
-    identifier = held_out_levels(np.arange(n), n, target, folds, Sampling.of_rows(n))
-    return number.share, category.share, identifier.share
+    held = rows_of(target, seed)
+    (number,) = held_out([number_cells(rng.gamma(2.0, size=n), held)], held)
+    category = held_out_levels(rng.integers(0, 300, n), 300, held)
+    return number.share, category.share, held_out_levels(np.arange(n), n, held).share
 
 
 def numeric_covered(slope: float, n: int, event: float, bent: bool, seed: int) -> bool:
@@ -45,9 +55,9 @@ def numeric_covered(slope: float, n: int, event: float, bent: bool, seed: int) -
 
     x = rng.normal(size=n)
     target = ClassTarget((rng.random(n) < rate(x)).astype(np.int64), 2)
-    folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
-    cells = number_cells(x, target, folds)
-    fits = fits_of([cells], target, folds)
+    held = rows_of(target, seed)
+    cells = number_cells(x, held)
+    fits = fits_of([cells], target)
     fresh = rng.normal(size=20_000)
     p = rate(fresh)[:, None] * [-1, 1] + [1, 0]
     loss = base = 0.0
@@ -55,7 +65,7 @@ def numeric_covered(slope: float, n: int, event: float, bent: bool, seed: int) -
         rates = fit.rates[0, np.searchsorted(cells.edges, fresh, "right")]
         loss -= np.mean(np.sum(p * np.log(rates), axis=1))
         base -= np.mean(np.sum(p * np.log(fit.base), axis=1))
-    result = summarise(fits, target)[0]
+    result = summarise(fits, target, held.sampling)[0]
     return bool(result.low <= 1 - loss / base <= result.high)
 
 
@@ -65,7 +75,8 @@ def category_covered(spread: float, levels: int, n: int, event: float, seed: int
     rate = 1 / (1 + np.exp(-(np.log(event / (1 - event)) + spread * rng.normal(size=levels))))
     codes = rng.integers(0, levels, n)
     target = ClassTarget((rng.random(n) < rate[codes]).astype(np.int64), 2)
-    folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
+    held = rows_of(target, seed)
+    folds = level_cells(codes, levels, held).folds
     p = rate[:, None] * [-1, 1] + [1, 0]
     loss = base_loss = 0.0
     for fold_of_block in folds.fold_of_block:
@@ -76,7 +87,7 @@ def category_covered(spread: float, levels: int, n: int, event: float, seed: int
             rates = shrunken(target, train, base, target.variance(train.sum(axis=0), base))
             loss -= np.mean(np.sum(p * np.log(rates), axis=1))
             base_loss -= np.mean(np.sum(p * np.log(base), axis=1))
-    result = held_out_levels(codes, levels, target, folds, Sampling.of_rows(len(codes)))
+    result = held_out_levels(codes, levels, held)
     return bool(result.low <= 1 - loss / base_loss <= result.high)
 
 
@@ -86,9 +97,9 @@ def numeric_outcome_covered(slope: float, n: int, seed: int) -> bool:
     x = rng.normal(size=n)
     y = slope * x + rng.normal(size=n)
     target = NumberTarget.of(y)
-    folds = deal(hash_blocks(np.arange(n), seed), target.load, seed)
-    cells = number_cells(x, target, folds)
-    fits = fits_of([cells], target, folds)
+    held = rows_of(target, seed)
+    cells = number_cells(x, held)
+    fits = fits_of([cells], target)
     fresh = rng.normal(size=20_000)
     mean, sd = y.mean(), y.std()
     truth = (slope * fresh - mean) / sd
@@ -97,7 +108,7 @@ def numeric_outcome_covered(slope: float, n: int, seed: int) -> bool:
     for fit in fits:
         loss += np.mean((truth - fit.rates[0, np.searchsorted(cells.edges, fresh, "right"), 0]) ** 2) + noise
         base += np.mean((truth - fit.base[0, 0]) ** 2) + noise
-    result = summarise(fits, target)[0]
+    result = summarise(fits, target, held.sampling)[0]
     return bool(result.low <= 1 - loss / base <= result.high)
 
 

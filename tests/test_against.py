@@ -131,10 +131,10 @@ def test_forms_that_only_the_other_side_shows():
     r = rng(8)
     z = r.normal(size=2000)
     boomerang = z**2 + 0.1 * r.normal(size=2000)
-    assert relation_form(boomerang, z, rows(z)).form == "curved"
-    assert relation_form(z, boomerang, rows(z)).form == "curved"
-    assert relation_form(z, np.zeros(2000), rows(z)).form == "none"
-    assert relation_form(z[:12], boomerang[:12], rows(z[:12])).form == "not decided"  # too few rows to say
+    assert relation_form(boomerang, z, rows(z)) == "curved"
+    assert relation_form(z, boomerang, rows(z)) == "curved"
+    assert relation_form(z, np.zeros(2000), rows(z)) == "none"
+    assert relation_form(z[:12], boomerang[:12], rows(z[:12])) == "not decided"  # too few rows to say
 
 
 @pytest.mark.parametrize("outcome", ["wintered", "honey"])

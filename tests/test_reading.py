@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from envelt import Study, errors
 from envelt.core.shapes.bins import readable_bins
+from envelt.core.shapes.resolution import recorded_step
 
 ROWS = 'name;note;size;when\nÅsa;"two\nlines";1,5;2024-01-02\nBo;plain;2,5;2024-01-03\nÅsa;;;\n'
 
@@ -168,7 +169,10 @@ def test_every_value_is_in_one_bin_of_round_edges(values):
     assert 1 <= len(bins.edges) - 1 <= 60
     width = bins.edges[1] - bins.edges[0]
     if ordered[0] < ordered[-1]:
-        mantissa = width / 10 ** np.floor(np.log10(width) + 1e-9)
+        step = recorded_step(ordered)
+        odd = step and min(abs(step / 10 ** np.floor(np.log10(step) + 1e-9) - m) for m in (1, 2, 2.5, 5)) > 1e-6
+        steps = width / step if odd else width  # of dozens round numbers of dozens
+        mantissa = steps / 10 ** np.floor(np.log10(steps) + 1e-9)
         assert min(abs(mantissa - m) for m in (1, 2, 2.5, 5)) < 1e-6
         if (ordered == np.floor(ordered)).all():
             assert width == round(width)

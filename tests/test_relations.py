@@ -323,13 +323,13 @@ def test_forms_are_told_from_rows_that_were_not_fitted():
         "linear": 3 * u, "monotone": np.exp(4 * u) / 8, "curved": 12 * (u - 0.5) ** 2, "none": 0 * u,
     }  # fmt: skip
     for form, y in shapes.items():
-        assert relation_form(u, y + 0.6 * noise, rows(u)).form == form
-    assert relation_form(u[:20], u[:20], rows(u[:20])).form == "not decided"
-    few = relation_form(u[:60], 0.3 * u[:60] + noise[:60], rows(u[:60])).form
+        assert relation_form(u, y + 0.6 * noise, rows(u)) == form
+    assert relation_form(u[:20], u[:20], rows(u[:20])) == "not decided"
+    few = relation_form(u[:60], 0.3 * u[:60] + noise[:60], rows(u[:60]))
     assert few in ("none", "not decided")
     units = np.repeat(np.arange(150), 10)
     fake = np.repeat(r.normal(size=150), 10)  # one value a unit: rows alone would see a shape
-    assert relation_form(np.repeat(r.random(150), 10), fake, Sampling.of_units(units)).form in ("none", "not decided")
+    assert relation_form(np.repeat(r.random(150), 10), fake, Sampling.of_units(units)) in ("none", "not decided")
 
 
 def test_pairwise_shows_what_was_chosen_and_one_pair_large(tmp_path):

@@ -77,9 +77,9 @@ def test_the_form_does_not_depend_on_units_or_on_which_way_is_up(seed, shape, fa
     x = r.random(600)
     y = {"line": 2 * x, "rise": np.exp(3 * x) / 5, "bend": 8 * (x - 0.5) ** 2, "nothing": 0 * x}[shape]
     y = y + 0.4 * r.normal(size=600)
-    form = relation_form(x, y, rows(x), seed).form
-    assert relation_form(x, -y, rows(x), seed).form == form
-    assert relation_form((x + shift) * factor, y * factor - shift, rows(x), seed).form == form
+    form = relation_form(x, y, rows(x), seed)
+    assert relation_form(x, -y, rows(x), seed) == form
+    assert relation_form((x + shift) * factor, y * factor - shift, rows(x), seed) == form
 
 
 def test_labels_stand_in_tables_pictures_and_sentences(tmp_path):

@@ -26,10 +26,9 @@ from envelt.core.stats.correlation import tied_error
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.cut import best_cut
 from envelt.core.stats.explained import explained_share, ratio_within
-from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.form import relation_form
 from envelt.core.stats.groups import GroupedRows
-from envelt.core.stats.heldout import held_out, number_cells
+from envelt.core.stats.heldout import HeldOutRows, held_out, number_cells
 from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.of_rows.two_groups import rank_pair, superiority_of
 from envelt.core.stats.of_units.spread import spread_of
@@ -120,7 +119,7 @@ def test_what_does_not_vary_has_no_form_and_a_candidate_of_one_known_level_no_nu
     r = np.random.default_rng(1)
     x = r.normal(size=400)
     for a, b in ((x, np.ones(400)), (np.ones(400), x)):
-        assert relation_form(a, b, rows(x)).form == "none"
+        assert relation_form(a, b, rows(x)) == "none"
     frame = pd.DataFrame({"place": np.where(np.arange(400) < 300, "hill", "mill"), "x": x})
     frame["y"] = np.where(np.arange(400) < 300, np.where(x > 0, "yes", "no"), None)
     glance = Study(frame, outcome="y").against().table.loc["place"]
@@ -383,8 +382,8 @@ def test_copies_are_told_once_and_what_becomes_of_relations_the_surest_first():
 
 def test_where_nothing_is_unsure_no_share_is_held_out_and_two_rows_have_an_interval():
     target = NumberTarget(np.zeros(200), np.zeros(200, np.int64))
-    folds = deal(hash_blocks(np.arange(200), 0), target.load, 0)
-    made = held_out([number_cells(np.arange(200.0), target, folds)] * 2, target, folds, rows(np.zeros(200)))
+    held = HeldOutRows(np.ones(200, bool), target, rows(np.zeros(200)), 0)
+    made = held_out([number_cells(np.arange(200.0), held)] * 2, held)
     assert len(made) == 2
     assert np.isnan([m.share for m in made]).all()
     x, y = np.array([1.0, 4.5]), np.array([2.0, 3.0, 5.0, 6.0, 7.0])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any, Unpack, overload
 
-from .core.asked import checked, function, listed, number_within, one_of, text, whole_from, yes_no
+from .core.asked import checked, column_name, function, listed, number_within, one_of, text, whole_from, yes_no
 from .core.columns.axes import Cuts
 from .core.contingency.crosstab import SHARES
 from .core.distribution.look import Look, LookOptions
@@ -135,7 +135,7 @@ class Questions:
     def against(
         self, column: str, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> AgainstView: ...
-    @checked(column=text, top=whole_from(1))
+    @checked(column=column_name, top=whole_from(1))
     def against(
         self, column: str | None = None, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> AgainstView | GlanceView:
@@ -166,7 +166,7 @@ class Questions:
         picture=one_of(*PICTURES, instead=NO_ANGLES),
         colour=one_of("share", "residual"),
         order=one_of("level", "count", "rate"),
-        counts=text,
+        counts=column_name,
         cuts=listed,
         calendar=text,
         missing=yes_no,
@@ -225,7 +225,7 @@ class Questions:
         )  # fmt: skip
         return tabulate(self._context, asked)
 
-    @checked(time=text)
+    @checked(time=column_name)
     def rank(self, *columns: Names, time: str | None = None) -> RankView:
         """Score every candidate alone, or those named, on rows it was not fitted on.
 
@@ -283,7 +283,7 @@ class Questions:
         )
         return show_relations(self._context, options)
 
-    @checked(most=whole_from(2), colour=text, ranks=yes_no, panels=yes_no)
+    @checked(most=whole_from(2), colour=column_name, ranks=yes_no, panels=yes_no)
     def pairwise(
         self, *columns: Names, by: Names | None = None, most: int = 6, colour: str | None = None,
         ranks: bool = False, panels: bool = False,

@@ -7,14 +7,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from .core.asked import (
+    by_column,
     check_options,
     checked,
+    column_name,
     finite_number,
     listed,
     lists,
     refuse_unknown,
     single,
-    table,
     text,
     yes_no,
 )
@@ -37,7 +38,8 @@ if TYPE_CHECKING:
     from .views.prepare import PrepareView
 
 _STUDY = {
-    "outcome": text, "event": single, "unit": text, "counts": text, "kinds": table, "where": text, "columns": table,
+    "outcome": column_name, "event": single, "unit": column_name, "counts": column_name, "kinds": by_column,
+    "where": text, "columns": by_column,
     "missing": lambda value, what: value, "ignore": names_of, "seed": lambda value, what: value,
 }  # fmt: skip
 """How the options of a study are checked; what marks and the seed may be is asked where a study file's are."""
@@ -211,8 +213,8 @@ class Study(Questions):
         return self._of(opening.narrowed(self._context, expression))
 
     @checked(
-        name=text, expression=text, cut=text, at=listed, names=listed, regroup=text, into=lists, kind=text, label=text,
-        unit=text,
+        name=text, expression=text, cut=column_name, at=listed, names=listed, regroup=column_name, into=lists,
+        kind=text, label=text, unit=text,
     )  # fmt: skip
     def derive(
         self,
@@ -257,7 +259,7 @@ class Study(Questions):
         about = {"kind": kind, "label": label, "unit": unit}
         return self._of(opening.derived_with(self._context, name, recipe, about))
 
-    @checked(share=finite_number, by=text)
+    @checked(share=finite_number, by=column_name)
     def split(self, share: float = 0.25, *, by: str | None = None) -> tuple[Study, Study]:
         """Return a study of training rows and one of test rows.
 

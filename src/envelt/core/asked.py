@@ -71,6 +71,18 @@ def text(value: Any, what: str) -> str:
     return value
 
 
+def column_name(value: Any, what: str) -> str:
+    """Return the name of a column as text: those of a frame may be numbers, or several words, and so be given.
+
+    Raises
+    ------
+    OptionError
+    """
+    if isinstance(value, Real) and not isinstance(value, (bool, np.bool_)):
+        return str(value)
+    return " ".join(map(str, value)).strip() if isinstance(value, tuple) else text(value, what)
+
+
 def single(value: Any, what: str) -> Any:
     """Return a text or a number, as a level is written.
 
@@ -146,8 +158,8 @@ def listed(value: Any, what: str) -> tuple[Any, ...]:
     return tuple(value)
 
 
-def table(value: Any, what: str) -> dict[Any, Any]:
-    """Return a dict.
+def by_column(value: Any, what: str) -> dict[str, Any]:
+    """Return a dict of what is said of columns, by their names.
 
     Raises
     ------
@@ -155,7 +167,7 @@ def table(value: Any, what: str) -> dict[Any, Any]:
     """
     if not isinstance(value, Mapping):
         raise OptionError(f"The {what} must be a dict, not {value!r}.")
-    return dict(value)
+    return {column_name(k, "name of a column"): v for k, v in value.items()}
 
 
 def lists(value: Any, what: str) -> dict[Any, tuple[Any, ...]]:
@@ -165,7 +177,7 @@ def lists(value: Any, what: str) -> dict[Any, tuple[Any, ...]]:
     ------
     OptionError
     """
-    return {k: listed(v, f"{k!r} of the {what}") for k, v in table(value, what).items()}
+    return {k: listed(v, f"{k!r} of the {what}") for k, v in by_column(value, what).items()}
 
 
 def function(value: Any, what: str) -> Any:

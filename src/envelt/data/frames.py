@@ -153,7 +153,8 @@ def _numbers(series: pd.Series[Any]) -> RawColumn:
     """Return numbers; as text where whole ones are beyond what float64 holds."""
     if pd.api.types.is_integer_dtype(series.dtype) or series.dtype == object:
         present = series.dropna()
-        if any(_is_beyond(v) for v in (present if series.dtype == object else present.agg(["min", "max"]))):
+        ends = present if series.dtype == object or present.empty else (present.min(), present.max())
+        if any(_is_beyond(v) for v in ends):
             return replace(_words(series), exact=True)
     if series.dtype == object:
         series = pd.Series(pd.to_numeric(series), index=series.index)
@@ -204,6 +205,8 @@ def _moments(series: pd.Series[Any]) -> RawColumn:
 
 
 def _times(series: pd.Series[Any]) -> RawColumn:
+    if str(series.dtype).startswith(("date32", "date64")):  # days of Arrow have no zone to ask for
+        series = series.astype("datetime64[us]")
     zone = getattr(series.dt, "tz", None)
     if zone is not None:
         series = series.dt.tz_localize(None)

@@ -12,6 +12,7 @@ from ..core import thresholds as T
 from ..core.columns.grades import grade_order
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawWords
+from ..core.columns.yes_no import denies
 from ..core.magnitude import spread_of
 from ..core.stats.groups import GroupedRows
 from ..core.stats.shrinkage import shrunken_levels
@@ -235,8 +236,7 @@ def _natural(level: str) -> tuple[int, float, str]:
     try:
         return 0, float(level), level
     except ValueError:
-        denial = level.strip().casefold() in ("no", "n", "false", "f", "never", "absent")
-        return 1, 0.0 if denial else 1.0, level.casefold()
+        return 1, 0.0 if denies(level) else 1.0, level.casefold()
 
 
 def _parts(training: Training) -> list[str]:

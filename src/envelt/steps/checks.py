@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from numbers import Real
 from typing import Any
 
 from ..core.columns.table import Column
@@ -18,17 +19,13 @@ def names_of(given: str | Iterable[Any] | None, what: str = "columns") -> tuple[
     """
     if given is None:
         return ()
-    if isinstance(given, str):
-        return (given,)
-    if not isinstance(given, Iterable):
-        raise OptionError(f"Columns are named by text, one or a list of them ({what}), not by {given!r}.")
     flat: list[Any] = []
-    for name in given:
+    for name in [given] if isinstance(given, str) or not isinstance(given, Iterable) else given:
         flat += [name] if isinstance(name, str) or not isinstance(name, Iterable) else list(name)
     for name in flat:
-        if not isinstance(name, str):
+        if not isinstance(name, (str, Real)) or isinstance(name, bool):
             raise OptionError(f"Columns are named by text, one or a list of them ({what}), not by {name!r}.")
-    return tuple(flat)
+    return tuple(map(str, flat))
 
 
 def refuse_itself(by: tuple[str, ...], columns: tuple[str, ...]) -> None:

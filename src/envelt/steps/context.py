@@ -62,6 +62,7 @@ class Context:
     plan: StudyPlan
     origins: Mapping[str, frozenset[str]]
     outcome: Outcome | None
+    part: tuple[str, ...] = ()
     _made: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def __getstate__(self) -> dict[str, Any]:
@@ -91,7 +92,7 @@ class Context:
     @property
     def kept(self) -> tuple[str, ...]:
         """Lines on the rows kept, and on how often each counts."""
-        lines = tuple(f"only rows where {e}" for e in self.plan.where)
+        lines = (*self.part, *(f"only rows where {e}" for e in self.plan.where))
         if self.plan.counts is None:
             return lines
         listed = f"{plural(len(self.listed), 'row')} of the data, each counted {self.plan.counts} times"
@@ -159,11 +160,11 @@ class Context:
         """The rows with an outcome as held-out shares see them, in folds that keep units whole."""
         outcome = self.known_outcome
         known, target = outcome.known, outcome.target()
-        keys = np.flatnonzero(known)
+        whole = None
         if self.unit is not None:
             keys = unit_keys(self.table[self.unit])[known].astype(np.int64)
-        folds = deal(hash_blocks(keys, self.seed), target.load, self.seed)
-        return HeldOutRows(known, target, folds, self.sampling.take(known))
+            whole = deal(hash_blocks(keys, self.seed), target.load, self.seed)
+        return HeldOutRows(known, target, self.sampling.take(known), self.seed, whole)
 
     def turns(self, candidates: list[str]) -> TurnSearch:
         """Return the search of candidates for relations to the outcome that turn round; made once for each choice."""

@@ -63,12 +63,15 @@ def show_embed(context: Context, options: EmbedOptions, on_step: Callable[..., A
     if not used:
         raise OptionError("No column has two different values that a map could be made of.")
     known = tuple(c for c in context.table if c.name != context.unit)
+    groups = _groups(context, options)
     answers = MapAnswers(
-        tuple(used), tuple(encoders), known, context.table.rows, _groups(context, options), context.sampling,
+        tuple(used), tuple(encoders), known, context.table.rows, groups, context.sampling,
         options.method, options.nearest, options.distance, options.seed, options.frames, neighbour_index, on_step,
         slow_progress,
     )  # fmt: skip
     about = [f"{plural(len(context.table), 'row')}, {plural(len(used), 'column')}", *context.kept]
+    if groups.name is None and context.outcome is not None:
+        about.append(f"without colour: {context.outcome.name} has more classes than a map has colours, {MOST_GROUPS}")
     if left_out:
         shown_names = ", ".join(left_out[:6]) + (", …" if len(left_out) > 6 else "")
         about.append(f"left out, as names, texts or of one value: {shown_names}")
@@ -103,6 +106,8 @@ def _groups(context: Context, options: EmbedOptions) -> MapGroups:
         return MapGroups(None, (), None, None)
     column = context.table[name]
     if isinstance(column, CategoryColumn):
+        if len(column.levels) > MOST_GROUPS and not options.by:
+            return MapGroups(None, (), None, None)
         if len(column.levels) > MOST_GROUPS:
             raise OptionError(
                 f"{name!r} has {len(column.levels)} levels, more than a map has colours: join some first."

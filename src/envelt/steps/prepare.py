@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -93,7 +93,7 @@ def divided(context: Context, share: float, by: str | None) -> tuple[Context, Co
     else:
         keys = np.arange(len(context.listed))
         if by is not None:
-            keys = _numbered(unit_keys(context.listed[by]))
+            keys = _numbered(cast("CategoryColumn", context.listed[by]).codes)  # rows without one are a level too
             keys = keys if kept is None else _hanging_together(keys, kept)
         elif kept is not None:
             keys = kept
@@ -106,7 +106,7 @@ def divided(context: Context, share: float, by: str | None) -> tuple[Context, Co
         stay = f", of which the {plural(cases, 'case')} of {context.unit!r} {'stays' if cases == 1 else 'stay'} whole"
         whole = stay if cases else ""
         raise OptionError(f"With {plural(len(test), 'row')}{whole}, a share of {share:g} leaves no row on one side.")
-    return _rows(context, ~test), _rows(context, test)
+    return _rows(context, ~test, "training"), _rows(context, test, "test")
 
 
 def _numbered(keys: NDArray[np.generic]) -> NDArray[np.int64]:
@@ -158,6 +158,10 @@ def _strata(context: Context) -> NDArray[np.int64]:
     return np.where(outcome.known, np.searchsorted(fifths, outcome.values, "right") + 1, 0)
 
 
+FEW_UNITS = 14
+"""Of so many every choice is looked at for the share that is nearest."""
+
+
 def _drawn(keys: NDArray[np.int64], strata: NDArray[np.int64], share: float, seed: int) -> NDArray[np.bool_]:
     """Draw units at random, a share of the rows of every stratum; a unit's stratum is that of most of its rows."""
     units, size = np.unique(keys, return_counts=True)
@@ -177,12 +181,18 @@ def _drawn(keys: NDArray[np.int64], strata: NDArray[np.int64], share: float, see
             wanted = share * upto[-1]
             count = int(np.argmin(np.abs(np.concatenate(([0], upto)) - wanted)))
             chosen[mine[:count]] = True
-    if len(units) > 1 and size.max() > 1 and (chosen.all() or not chosen.any()):  # of few large units the nearest
+    if 1 < len(units) <= FEW_UNITS and levels == 1:  # of few the nearest there is, of these one at random
+        sets = np.arange(1, 2 ** len(units) - 1)
+        away = np.abs(((sets[:, None] >> np.arange(len(units))) & 1) @ size - share * len(keys))
+        best = sets[away == away.min()]
+        chosen = ((rng.choice(best) >> np.arange(len(units))) & 1).astype(bool)
+    elif len(units) > 1 and size.max() > 1 and (chosen.all() or not chosen.any()):
         chosen[:] = np.arange(len(units)) == np.argmin(np.abs(size - share * len(keys)))
     return chosen[np.searchsorted(units, keys)]
 
 
-def _rows(context: Context, keep: NDArray[np.bool_]) -> Context:
+def _rows(context: Context, keep: NDArray[np.bool_], what: str) -> Context:
     from .opening import chosen_from
 
-    return chosen_from(replace(context, whole=context.listed.take(keep)))
+    part = f"the {what} rows: {keep.sum():,} of {len(keep):,} ({keep.mean():.1%})"
+    return chosen_from(replace(context, whole=context.listed.take(keep), part=(*context.part, part)))

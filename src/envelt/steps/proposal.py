@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from ..core.columns.derive import in_order, origins
-from ..core.columns.encode import BOOLEANS, NO_PLAN
+from ..core.columns.encode import NO_PLAN
 from ..core.columns.labels import number_label
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.columns.yes_no import BOOLEANS, folded
 from ..core.finding import Finding
 from ..core.words import plural
 from ..prepare.preparation import Preparation
@@ -371,7 +372,7 @@ def _is_number(text: str) -> bool:
 
 
 def _is_boolean(c: CategoryColumn) -> bool:
-    return tuple(sorted(w.strip().casefold() for w in c.written)) in BOOLEANS
+    return tuple(sorted(folded(w) for w in c.written)) in BOOLEANS
 
 
 def _has_clock(c: TimeColumn) -> bool:

@@ -60,4 +60,4 @@ def _in_time(context: Context, time: str) -> HeldOutRows:
             f"{have(divided, 'case')} (of {context.unit!r}) rows in several stretches of {time!r}: times cannot be "
             "kept apart while units stay whole. Leave time out, or the unit."
         )
-    return HeldOutRows(known, target, folds_in_time(stretch), Sampling.of_units(stretch))
+    return HeldOutRows(known, target, Sampling.of_units(stretch), context.seed, folds_in_time(stretch))

@@ -222,7 +222,7 @@ class AgainstView(View):
     def form(self) -> str:
         """The form of the relation of two numbers: linear, monotone, curved or none."""
         assert isinstance(self._result, NumberByNumber)
-        return self._result.form.form
+        return self._result.form
 
     @valued_if(_one_of(NumberByNumber))
     def intercept(self) -> float:
@@ -305,7 +305,7 @@ def _form_line(result: NumberByNumber) -> str:
         "linear": "form: linear",
         "monotone": "form: monotone, not a straight line",
         "curved": "form: curved, which no line and no correlation sums up",
-    }[result.form.form]
+    }[result.form]
     effects = result.effects
     r, rho = effects["pearson"].estimate, effects["spearman"].estimate
     gap = f"Pearson {r:.2f}, Spearman {rho:.2f}"

@@ -22,7 +22,7 @@ from ..finding import Finding, marked
 from ..kept import Remade, kept
 from ..magnitude import spread_of
 from ..stats.correlation import pearson, spearman
-from ..stats.form import Form, relation_form
+from ..stats.form import relation_form
 from ..stats.group_pairs import Pairs, all_pairs
 from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows, OfGroups
@@ -141,7 +141,7 @@ class NumberByNumber(Remade):
     def tests(self) -> dict[str, Significance]:
         """Whether the outcome differs between bins, both correlations, and what bins leave of a line."""
         (_, p), (_, s) = self._correlated
-        return {**self._binned[0].tests, "pearson": p, "spearman": s, "not_straight": self.form.not_straight}
+        return {**self._binned[0].tests, "pearson": p, "spearman": s, "not_straight": not_straight(*self._both[1:])}
 
     @cached_property
     def effects(self) -> dict[str, Estimate]:
@@ -160,7 +160,7 @@ class NumberByNumber(Remade):
         return smooth_trend(*self._both[1:])
 
     @cached_property
-    def form(self) -> Form:
+    def form(self) -> str:
         """The form of the relation."""
         return relation_form(*self._both[1:])
 

@@ -22,9 +22,9 @@ from .raw import LARGEST, RawColumn, RawNumbers, RawTimes, RawWords, check_finit
 from .readings import whole_days
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from .times import YEARS_FROM, YEARS_TO, are_times_of_day, are_years
+from .yes_no import BOOLEANS, denies, folded
 
 NO_PLAN = ColumnPlan()
-BOOLEANS = (("no", "yes"), ("false", "true"), ("f", "t"), ("n", "y"))
 NUMBERS = (*NUMERIC_KINDS, "datetime")
 """Kinds that numbers are detected as and keep their values under: years are times."""
 WORD_KINDS = ("nominal", "binary", "ordinal", "identifier", "text", "constant")
@@ -181,13 +181,13 @@ def _days(name: str, raw: RawNumbers) -> Reading:
 
 def _folded(raw: RawWords) -> RawWords:
     """Join spellings of one yes and one no (Yes, YES, no) into two levels, each spelt as most rows have it."""
-    folded = [w.strip().casefold() for w in raw.words]
-    if not 2 < len(folded) <= 10 or tuple(sorted(set(folded))) not in BOOLEANS:
+    words = [folded(w) for w in raw.words]
+    if not 2 < len(words) <= 10 or tuple(sorted(set(words))) not in BOOLEANS:
         return raw
-    counts = np.bincount(raw.codes[raw.codes >= 0], minlength=len(folded))
-    best = {f: max((i for i, g in enumerate(folded) if g == f), key=lambda i: counts[i]) for f in dict.fromkeys(folded)}
+    counts = np.bincount(raw.codes[raw.codes >= 0], minlength=len(words))
+    best = {f: max((i for i, g in enumerate(words) if g == f), key=lambda i: counts[i]) for f in dict.fromkeys(words)}
     place = {f: k for k, f in enumerate(best)}
-    renumber = np.array([*(place[f] for f in folded), -1], np.int32)
+    renumber = np.array([*(place[f] for f in words), -1], np.int32)
     return RawWords(renumber[raw.codes], [raw.words[i] for i in best.values()])
 
 
@@ -298,14 +298,12 @@ def _factorize(values: NDArray[Any], missing: NDArray[np.bool_]) -> tuple[NDArra
 
 def _natural_order(levels: list[str]) -> NDArray[np.int64]:
     """Rank levels: numbers by size, no before yes, false before true, else by text."""
-    denials = {"no", "n", "false", "f", "0", "never", "absent"}
 
     def key(level: str) -> tuple[int, float, str]:
-        folded = level.strip().casefold()
         try:
-            return (0, float(folded), level)
+            return (0, float(level), level)
         except ValueError:
-            return (1, 0.0 if folded in denials else 1.0, folded)
+            return (1, 0.0 if denies(level) else 1.0, folded(level))
 
     rank = np.empty(len(levels), np.int64)
     rank[sorted(range(len(levels)), key=lambda i: key(levels[i]))] = np.arange(len(levels))

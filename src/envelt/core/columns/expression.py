@@ -28,6 +28,7 @@ from .expression_values import (
     Value,
     all_of,
     any_of,
+    as_truth,
     finite,
     held,
     moment,
@@ -38,6 +39,7 @@ from .expression_values import (
 from .functions import FUNCTIONS
 from .raw import EXACT, RawColumn, RawNumbers, RawTimes, RawWords
 from .table import CategoryColumn, NumericColumn, Table, TimeColumn
+from .yes_no import affirms, denies, truth_of
 
 Mask = NDArray[np.bool_]
 Floats = NDArray[np.float64]
@@ -62,10 +64,12 @@ def rows_where(table: Table, expression: str) -> Mask:
     Parameters
     ----------
     table
-        Its columns are the names the expression may use; a name with spaces stands in backticks.
+        Its columns are the names the expression may use; any other than a plain word stands in backticks, those within
+        it twice.
     expression
         Comparisons (``== != < <= > >= in not in``) joined by ``and``, ``or``, ``not``; of columns, values,
-        arithmetic and the functions of `FUNCTIONS`.
+        arithmetic and the functions of `FUNCTIONS`. A column of yes and no, true and false or 1 and 0 is true or
+        false by itself.
 
     Raises
     ------
@@ -80,8 +84,8 @@ def rows_where(table: Table, expression: str) -> Mask:
     >>> rows_where(table, "mites > 3 or log1p(mites) < 1").tolist()
     [True, True, False]
     """
-    value = _evaluate(table, expression)
-    if not isinstance(value, Truth):
+    value = as_truth(_evaluate(table, expression))
+    if value is None:
         raise ExpressionError(f"{expression!r} is not true or false. {EXAMPLE}")
     return np.broadcast_to(value.true, len(table)).copy()
 
@@ -142,14 +146,14 @@ def _unquote(expression: str, names: dict[str, str]) -> str:
         prefix += "_"
 
     def swap(match: re.Match[str]) -> str:
-        name = match["quoted"] or match["plain"]
+        name = match["plain"] if match["quoted"] is None else match["quoted"].replace("``", "`")
         if name is None or (match["plain"] and name.isascii()):
             return match[0]
         placeholder = f"{prefix}{len(names)}_"
         names[placeholder] = name
         return placeholder
 
-    parts = r"""'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|`(?P<quoted>[^`]+)`|(?P<plain>[^\W\d]\w*)"""
+    parts = r"""'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|`(?P<quoted>(?:[^`]|``)*)`(?!`)|(?P<plain>[^\W\d]\w*)"""
     return re.sub(parts, swap, expression)
 
 
@@ -232,8 +236,8 @@ class _Evaluator:
         raise refuse(node)
 
     def truth(self, node: ast.expr) -> Truth:
-        value = self.value(node)
-        if not isinstance(value, Truth):
+        value = as_truth(self.value(node))
+        if value is None:
             raise ExpressionError(f"{ast.unparse(node)!r} is not true or false; compare it with something. {EXAMPLE}")
         return value
 
@@ -315,6 +319,9 @@ class _Evaluator:
         missing = column.missing
         if isinstance(op, (ast.Eq, ast.NotEq)):
             same = np.array([_same_level(column, i, value) for i in range(len(column.levels))] + [False])
+            says = None if same.any() else truth_of(column.written)
+            if says is not None and (affirms(f"{value}") or denies(f"{value}")):
+                same = np.array([*(level == affirms(f"{value}") for level in says), False])
             if not same.any() and isinstance(value, str):
                 hint = did_you_mean(value, column.levels)
                 raise ExpressionError(f"Column {column.name!r} has no level {value!r}.{hint}")
@@ -344,7 +351,10 @@ def _same_level(column: CategoryColumn, i: int, value: float | str) -> bool:
 
 
 def _level_numbers(column: CategoryColumn) -> Floats | None:
-    """Return the levels as numbers, with NaN for missing at the end, if all of them are numbers."""
+    """Return the levels as numbers, with NaN for missing at the end, if all of them are: true is 1, and false 0."""
+    says = truth_of(column.written)
+    if says is not None:
+        return np.array([*says, np.nan], np.float64)
     numbers = pd.to_numeric(pd.Series(column.written, dtype=object), errors="coerce").to_numpy(np.float64)
     lost = np.isnan(numbers) | (np.abs(numbers) > EXACT)
     return None if lost.any() else np.append(numbers, np.nan)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ...errors import ExpressionError
 from .table import CategoryColumn
+from .yes_no import truth_of
 
 Mask = NDArray[np.bool_]
 Floats = NDArray[np.float64]
@@ -58,6 +59,17 @@ class Text(NamedTuple):
 Value = Truth | Numbers | Times | Text | CategoryColumn
 
 
+def as_truth(value: Value) -> Truth | None:
+    """Return what is true or false as such, also a column of yes and no; nothing for anything else."""
+    if isinstance(value, Truth):
+        return value
+    says = truth_of(value.written) if isinstance(value, CategoryColumn) else None
+    if says is None or not isinstance(value, CategoryColumn):
+        return None
+    true = np.array([*says, False])[value.codes]
+    return Truth(true, ~true & ~value.missing)
+
+
 def refuse(node: ast.AST) -> ExpressionError:
     """Build the error for a part of the grammar that is not in the language."""
     what = {
@@ -76,6 +88,10 @@ def finite(node: ast.AST, values: Floats, *given: Floats) -> Numbers:
             return Numbers(np.where(infinite, np.nan, values))
         if isinstance(node, ast.Call):
             return Numbers(np.where(infinite, np.nan, values))
+        if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow):  # 0 ** −1 is a division by zero
+            values = np.where(infinite & (given[0] == 0), np.nan, values)
+            if not np.isinf(values).any():
+                return Numbers(values)
         raise ExpressionError(f"{ast.unparse(node)!r} is too large a number.")
     return Numbers(values)
 

@@ -13,8 +13,7 @@ from ..stats.targets import ClassTarget, NumberTarget, Target
 from ..words import plural
 from .kinds import CLASS_KINDS
 from .table import CategoryColumn, NumericColumn, Table
-
-EVENT_WORDS = ("yes", "y", "true", "t", "1")
+from .yes_no import affirms
 
 
 @dataclass(frozen=True)
@@ -183,7 +182,7 @@ def _class_outcome(column: CategoryColumn, event: str | None) -> ClassOutcome:
         says_so = [
             level
             for level, written in zip(column.levels, column.written, strict=True)
-            if {level.strip().casefold(), written.strip().casefold()} & set(EVENT_WORDS)
+            if affirms(level) or affirms(written)
         ]
         event = says_so[0] if len(says_so) == 1 else column.levels[int(np.argmin(counts))]
     elif event in column.written:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +19,6 @@ from ..parallel import Progress, in_threads
 from ..shapes.quantiles import sorted_present
 from ..shapes.ranks import ranks_of
 from ..stats.correlation import pearson_coefficient
-from ..stats.folds import Folds, deal, hash_blocks
 from ..stats.heldout import Cells, HeldOut, HeldOutRows, held_out, level_cells, number_cells
 from ..stats.multiplicity import q_values
 from ..stats.sampling import Sampling
@@ -90,10 +88,9 @@ def rank_candidates(
         Spearman's and Kruskal–Wallis's take their places. ``q`` is Benjamini–Hochberg over the view.
     """
     known, target = held.known, held.target
-    row_folds = deal(hash_blocks(np.flatnonzero(known), seed), target.load, seed) if held.sampling.clustered else None
     at = None if known.all() else np.flatnonzero(known)
     columns = [table[n] if at is None else table[n].take(at) for n in candidates]
-    scored, over_rows = _scored(columns, Looks.of(target, held.sampling), held.folds, row_folds, progress)
+    scored, over_rows = _scored(columns, Looks.of(target, held.sampling), held, progress)
     shares_over_rows = {c.name: h.share for c, h in zip(columns, over_rows, strict=False)}
     progress(len(candidates), len(candidates), "")
     q = q_values(np.array([c.p for c in scored]))
@@ -150,35 +147,35 @@ def stretches_of(column: Column, known: NDArray[np.bool_]) -> NDArray[np.uint8]:
 
 
 def _scored(
-    columns: list[Column], looks: Looks, folds: Folds, row_folds: Folds | None, progress: Progress
+    columns: list[Column], looks: Looks, held: HeldOutRows, progress: Progress
 ) -> tuple[list[Candidate], list[HeldOut]]:
-    """Score columns; with ``row_folds`` also what their shares would be with folds over rows.
+    """Score columns; over units also what their shares would be if rows were cases.
 
     Each column is counted and tested by itself, in threads; those with equally many cells are fitted together.
     """
-    target, over = looks.target, Sampling.of_rows(len(looks.target))
-    shares, over_rows, ps, failed = [], [], [], []
+    ways = [held, *([held.over_rows()] if held.sampling.clustered else [])]
+    shares: list[HeldOut] = []
+    over_rows: list[HeldOut] = []
+    ps, failed = [], []
     for start in range(0, len(columns), A_BLOCK):
         block = columns[start : start + A_BLOCK]
 
-        def count(column: Column) -> tuple[Cells, Cells | None, float] | str:
+        def count(column: Column) -> tuple[list[Cells], float] | str:
             try:
-                return _counted(column, looks, folds, row_folds)
+                return _counted(column, looks, ways)
             except Exception as error:  # noqa: BLE001 - one candidate must not take the others along
                 return f"{type(error).__name__}: {error}"
 
         def told(done: int, _: int, name: str, start: int = start) -> None:
             progress(start + done, len(columns), name)
 
-        made = in_threads(count, block, len(target), told, lambda c: c.name)
+        made = in_threads(count, block, len(held.target), told, lambda c: c.name)
         failed += [m if isinstance(m, str) else "" for m in made]
         counted = [m for m in made if not isinstance(m, str)]
-        told_of = iter(held_out([cells for cells, _, _ in counted], target, folds, looks.sampling))
-        shares += [UNKNOWN if isinstance(m, str) else next(told_of) for m in made]
-        if row_folds is not None:
-            told_of = iter(held_out([rows for _, rows, _ in counted if rows is not None], target, row_folds, over))
-            over_rows += [UNKNOWN if isinstance(m, str) else next(told_of) for m in made]
-        ps += [np.nan if isinstance(m, str) else m[2] for m in made]
+        for k, (way, out) in enumerate(zip(ways, (shares, over_rows), strict=False)):
+            told_of = iter(held_out([cells[k] for cells, _ in counted], way))
+            out += [UNKNOWN if isinstance(m, str) else next(told_of) for m in made]
+        ps += [np.nan if isinstance(m, str) else m[1] for m in made]
     scored = [
         Candidate(c.name, c.kind, h, p, np.nan, float(c.missing.mean()), "", failed=f)
         for c, h, p, f in zip(columns, shares, ps, failed, strict=True)
@@ -186,20 +183,18 @@ def _scored(
     return scored, over_rows
 
 
-def _counted(column: Column, looks: Looks, folds: Folds, row_folds: Folds | None) -> tuple[Cells, Cells | None, float]:
-    """Count a column into cells, with folds over units and over rows, and test it."""
+def _counted(column: Column, looks: Looks, ways: list[HeldOutRows]) -> tuple[list[Cells], float]:
+    """Count a column into cells, in the folds of each way, and test it."""
     values = column.numbers
     if values is None:
         assert isinstance(column, CategoryColumn)
-        make = partial(level_cells, column.codes, len(column.levels), looks.target)
-        cells = make(folds)
-        p = looks.p_of_levels(cells)
+        cells = [level_cells(column.codes, len(column.levels), held) for held in ways]
+        p = looks.p_of_levels(cells[0])
     else:
         ordered = sorted_present(values.copy())
-        make = partial(number_cells, values, looks.target, ordered=ordered)
-        cells = make(folds)
-        p = looks.p_of_number(values, cells, ordered)
-    return cells, None if row_folds is None else make(row_folds), p
+        cells = [number_cells(values, held, ordered) for held in ways]
+        p = looks.p_of_number(values, cells[0], ordered)
+    return cells, p
 
 
 def _weighed(c: Candidate, column: Column, outcome: Outcome, sampling: Sampling) -> Candidate:

@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..parallel import in_threads
-from ..stats.form import relation_form
+from ..stats.draws import drawn_of_numbers
+from ..stats.form import MOST_ROWS, relation_form
 from ..stats.matrices import ranks_of_rows
 from ..stats.sampling import Sampling
 from .side import Side, numbers_of
@@ -36,11 +37,9 @@ def forms_of(sides: list[Side], sampling: Sampling, seed: int) -> NDArray[np.int
         return out
     numbers = [numbers_of(sides[i]) for i in at]
     rows = len(numbers[0])
-    keep = np.arange(rows)
     looked = max(SCREEN_LEAST, min(SCREEN_ROWS, SCREEN_CELLS // len(at) ** 2))
-    if rows > looked:
-        keep = np.sort(np.random.default_rng([seed, 0x5C]).choice(rows, looked, replace=False))
-    share, n = shares_between_bins([c[keep] for c in numbers])
+    shuffled = np.argsort(drawn_of_numbers(numbers, seed)) if rows > looked else np.arange(rows)
+    share, n = shares_between_bins([c[shuffled[:looked]] for c in numbers])
     noise = (SCREEN_BINS - 1) / np.maximum(n, 1)
     related = (np.maximum(share, share.T) > noise + T.SCREEN_SURE * np.sqrt(2 * noise / np.maximum(n, 1))) & (n >= 30)
     two = np.array([sides[i].what == "two" for i in at], bool)  # with each other they have no form
@@ -54,9 +53,9 @@ def forms_of(sides: list[Side], sampling: Sampling, seed: int) -> NDArray[np.int
 
     def one(k: int) -> str:
         i, j = int(first[k]), int(second[k])
-        both = ~(np.isnan(numbers[i]) | np.isnan(numbers[j]))
-        along, of = (j, i) if two[i] else (i, j)
-        return relation_form(numbers[along][both], numbers[of][both], sampling.take(both), seed).form
+        there = ~(np.isnan(numbers[i]) | np.isnan(numbers[j]))
+        both = shuffled[there[shuffled]][:MOST_ROWS] if rows > looked else np.flatnonzero(there)
+        return relation_form(numbers[i][both], numbers[j][both], sampling.take(both), seed, bool(two[i] or two[j]))
 
     for k, form in zip(order, in_threads(one, list(order), rows * 10), strict=True):
         grid[first[k], second[k]] = code[form]

@@ -8,12 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..columns.table import CategoryColumn, Column, TimeColumn
+from ..columns.yes_no import rises
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
-
-DENIALS = ("no", "n", "false", "f", "0", "never", "absent", "female", "low", "-")
-AFFIRMED = ("yes", "y", "true", "t", "1", "always", "present", "high", "+")
 
 
 @dataclass(frozen=True)
@@ -62,31 +60,23 @@ class Side:
             return not np.nanmin(self.numbers, initial=np.inf) < np.nanmax(self.numbers, initial=-np.inf)
 
 
-def side_of(column: Column) -> Side:
-    """Return a column as relations take it."""
+def side_of(column: Column, event: str = "") -> Side:
+    """Return a column as relations take it: of an outcome of two levels the event is the second."""
     if not isinstance(column, CategoryColumn):
         numbers = column.days if isinstance(column, TimeColumn) else column.numbers
         days = isinstance(column, TimeColumn)
         return Side(column.name, column.kind, "number", numbers, None, 0, True, dates=days)
-    codes = column.codes.astype(np.int64)
+    codes, levels = column.codes.astype(np.int64), column.levels
     two = column.distinct == 2
+    if two and not column.ordered and len(levels) == 2 and levels[0] == event:
+        codes, levels = np.where(codes < 0, codes, 1 - codes), levels[::-1]
     if column.ordered or two:
         numbers = np.where(codes < 0, np.nan, codes.astype(float))
-        signed = column.ordered or _has_direction(column.levels)
+        there = [levels[k] for k in np.unique(codes[codes >= 0])] if two else []
+        signed = column.ordered or there[1] == event or rises(there[0], there[1])
         what = "two" if two else "ranks"
-        return Side(column.name, column.kind, what, numbers, codes, len(column.levels), signed, column.levels)
-    return Side(column.name, column.kind, "levels", None, codes, len(column.levels), False, column.levels)
-
-
-def _has_direction(levels: tuple[str, ...]) -> bool:
-    """Say whether the second of two levels is more than the first: yes than no, 1 than 0."""
-    first, second = (level.strip().casefold() for level in levels[:2])
-    if first in DENIALS or second in AFFIRMED:
-        return True
-    try:
-        return float(first) < float(second)
-    except ValueError:
-        return False
+        return Side(column.name, column.kind, what, numbers, codes, len(levels), signed, levels)
+    return Side(column.name, column.kind, "levels", None, codes, len(levels), False, levels)
 
 
 def numbers_of(side: Side) -> Floats:

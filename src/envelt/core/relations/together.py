@@ -11,7 +11,8 @@ from .. import thresholds as T
 from ..columns.coarse import Coarse, coarse_of
 from ..columns.table import Column
 from ..parallel import Progress, in_threads
-from ..stats.folds import Folds
+from ..stats.draws import scattered
+from ..stats.folds import blocks_of
 from ..stats.heldout import Cells, HeldOut, HeldOutRows, held_out, held_out_levels, level_cells
 from ..stats.sampling import Sampling
 
@@ -78,18 +79,17 @@ def joint_shares(
     """
     coarse = [b.with_missing().take(held.known) for b in map(coarse_of, columns) if b is not None]
     made = [replace(b, codes=b.codes.astype(np.int64)) for b in coarse]  # combinations are more than a byte holds
-    choosing = held.folds.blocks < CHOOSING
+    choosing = _choosing(made, held)
     if len(made) < 2 or choosing.all() or not choosing.any():
         return []
     some = held.take(choosing)
-    first = Folds(some.folds.blocks, some.folds.fold_of_block[:1])
+    unsure = replace(some, sampling=Sampling.of_rows(len(some.target)))  # pairs are chosen by their shares alone
 
     def shares_of(cells: list[Cells]) -> Floats:
-        of_rows = Sampling.of_rows(len(some.target))  # no interval is read: pairs are chosen by their shares
-        return np.array([h.share for h in held_out(cells, some.target, first, of_rows, auc=False)])
+        return np.array([h.share for h in held_out(cells, unsure, auc=False)])
 
     def cells_of(b: Coarse) -> Cells:
-        return level_cells(b.codes[choosing], len(b.labels), some.target, first)
+        return level_cells(b.codes[choosing], len(b.labels), some, 1)
 
     alone = shares_of(in_threads(cells_of, made, len(some.target)))
     kept = np.sort(np.argsort(-np.nan_to_num(alone, nan=-np.inf), kind="stable")[:MOST_COLUMNS])
@@ -100,7 +100,7 @@ def joint_shares(
     def joint_cells(pair: tuple[int, int]) -> Cells:
         a, b = made[pair[0]], made[pair[1]]
         cell = codes[pair[0]] * len(b.labels) + codes[pair[1]]
-        return level_cells(cell, len(a.labels) * len(b.labels), some.target, first)
+        return level_cells(cell, len(a.labels) * len(b.labels), some, 1)
 
     shares: list[Floats] = []
     at_once = max(1, AT_ONCE // max(len(some.target), 1))
@@ -115,11 +115,22 @@ def joint_shares(
     return sorted(found, key=lambda f: -f.excess[0])
 
 
+def _choosing(made: list[Coarse], held: HeldOutRows) -> NDArray[np.bool_]:
+    """Return the rows on which pairs are chosen, by what all columns say in them; units stay whole."""
+    if held.whole is not None:
+        return np.asarray(held.whole.blocks < CHOOSING)
+    says = scattered(held.target.ordinals, 0)
+    for b in made:
+        rows = np.bincount(b.codes, minlength=len(b.labels))
+        says = says + scattered(b.codes * len(says) + rows[b.codes], 1)  # a sum, so the order of columns is left out
+    return np.asarray(blocks_of(says, held.seed) < CHOOSING)
+
+
 def _closer(a: Coarse, b: Coarse, held: HeldOutRows, y: Floats) -> Joint:
     sizes = len(a.labels), len(b.labels)
     cell = a.codes * sizes[1] + b.codes
-    both = held_out_levels(cell, sizes[0] * sizes[1], held.target, held.folds, held.sampling)
-    alone = [held_out_levels(c.codes, len(c.labels), held.target, held.folds, held.sampling) for c in (a, b)]
+    both = held_out_levels(cell, sizes[0] * sizes[1], held)
+    alone = [held_out_levels(c.codes, len(c.labels), held) for c in (a, b)]
     half = [(h.high - h.low) / 2 for h in (both, *alone)]
     excess = both.share - max(alone[0].share, 0) - max(alone[1].share, 0)
     # errors of the three lean the same way, so their root sum of squares is too large, never too small

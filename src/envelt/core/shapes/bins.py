@@ -70,8 +70,8 @@ def readable_bins(
     """Choose bins for a sorted, non-empty array.
 
     Freedman & Diaconis's width (1981), Scott's (1979) where the quartiles coincide, rounded to 1, 2, 2.5 or
-    5 × 10^k and to a multiple of the step in which the values were recorded, so that no bin holds more steps
-    than its neighbour. Bins of one step, and of whole numbers, have their edges half-way between values. At
+    5 × 10^k and to a multiple of the step in which the values were recorded (of dozens to so many dozens), so that no
+    bin holds more steps than its neighbour. Bins of one step, and of whole numbers, have their edges half-way between values. At
     most 60 bins; where a tail would then leave under four bins to the middle half of the rows, the bins cover
     Tukey's fences and the rest is counted at the edge.
 
@@ -224,6 +224,11 @@ def _round_width(width: float, whole: bool, step: float) -> float:
     return float(choices[np.argmin(np.abs(np.log(choices / width)))])
 
 
+def _is_round(step: float) -> bool:
+    mantissa = float(f"{step:e}".partition("e")[0])
+    return any(abs(mantissa - m) < 1e-6 for m in ROUND)
+
+
 def _wider(width: float, whole: bool, step: float) -> float:
     """Return the next larger round width."""
     choices = _round_widths(width, whole, step)
@@ -231,7 +236,9 @@ def _wider(width: float, whole: bool, step: float) -> float:
 
 
 def _round_widths(width: float, whole: bool, step: float) -> Floats:
-    """Return the round widths about a width, sorted."""
+    """Return the round widths about a width, sorted; of a step that is not round itself (dozens) round numbers of it."""
+    if step and not _is_round(step):
+        return step * _round_widths(width / step, True, 1.0)
     k = int(np.floor(np.log10(width)))
     choices = np.array([float(f"{m}e{j}") for j in (k - 1, k, k + 1, k + 2) for m in ROUND])
     if whole:

@@ -10,6 +10,10 @@ Floats = NDArray[np.float64]
 STEPS = (1.0, 0.5, 0.25, 0.2)
 SMALLEST = 1e-6  # of the range: a finer step changes nothing that can be seen
 LARGEST_MULTIPLE = 2.0**40
+MOST_STEPS = 10_000
+"""Between the ends, for the smallest gap between two values to be a step they were recorded in."""
+FEWEST_VALUES = 4
+"""Different ones, for the same."""
 SCREEN = 1_000
 BLOCK = 1 << 14
 
@@ -25,7 +29,8 @@ def recorded_step(ordered: Floats) -> float:
     Returns
     -------
     float
-        10^k, or a half, quarter or fifth of it, in the units of the values.
+        10^k, or a half, quarter or fifth of it, in the units of the values; or the smallest gap between two values,
+        where all are multiples of it (dozens, weeks, counts in another unit).
 
     Examples
     --------
@@ -41,16 +46,30 @@ def recorded_step(ordered: Floats) -> float:
     some = ordered[:: max(1, len(ordered) // SCREEN)]
     top = int(np.floor(np.log10(spread)))
     finest = float(f"1e{top - 8}")  # of which every step tried is a multiple
+    gap = _gap(ordered, spread)
     if reach / finest <= LARGEST_MULTIPLE and not _multiples(some[:32], finest):
-        return 0.0
+        return gap
     for k in range(top + 1, top - 7, -1):
         for part in STEPS:
             step = float(f"{part}e{k}")
             if step > spread * (1 + 1e-9) or step < SMALLEST * spread or reach / step > LARGEST_MULTIPLE:
                 continue
+            if step < gap * (1 - 1e-9):
+                return gap
             if _multiples(some, step) and _multiples(ordered, step):
                 return step
-    return 0.0
+    return gap
+
+
+def _gap(ordered: Floats, spread: float) -> float:
+    """Return the smallest gap between sorted values if all are multiples of it, and not too many; else 0."""
+    gaps = np.diff(ordered[:SCREEN])
+    if gaps.max(initial=0.0) > 0 and gaps[gaps > 0].min() * MOST_STEPS < spread:
+        return 0.0
+    gaps = np.diff(ordered)
+    gap = float(gaps.min(initial=spread, where=gaps > 1e-12 * spread))
+    seldom = np.count_nonzero(gaps > 0) + 1 < FEWEST_VALUES  # so few are multiples of something soon
+    return 0.0 if seldom or spread > MOST_STEPS * gap or not _multiples(ordered, gap) else gap
 
 
 def multiples_of(values: Floats, step: float) -> NDArray[np.int64]:

@@ -164,6 +164,13 @@ FAR_CELLS = 200
 """Recorded steps, beyond which a value is no neighbour."""
 
 
+def _over_repeats(values: Floats, value: float, rows: int) -> Atom | None:
+    """Return the end value of a fine scale, if far more rows hold it than any value near it."""
+    near = max(T.LEAST_SHAPE, len(values) // 10)  # further away one value may be as common for reasons of its own
+    repeats = run_lengths(values[rows : rows + near]).max(initial=1)
+    return Atom(value, rows, float(repeats)) if rows > T.BOUND_RATIO * repeats else None
+
+
 def atom_at(ordered: Floats, step: float, end: int, effect: float = 1.0) -> Atom | None:
     """Return the smallest (``end`` 0) or largest (−1) value if far more rows hold it than its neighbours say.
 
@@ -180,9 +187,7 @@ def atom_at(ordered: Floats, step: float, end: int, effect: float = 1.0) -> Atom
         return None
     value = float(ordered[end])
     if not step:
-        near = max(T.LEAST_SHAPE, n // 10)  # further away one value may be as common for reasons of its own
-        repeats = run_lengths(values[rows : rows + near]).max(initial=1)
-        return Atom(value, rows, float(repeats)) if rows > T.BOUND_RATIO * repeats else None
+        return _over_repeats(values, value, rows)
     place = multiples_of(values[rows:] - values[0], step)
     for cells in range(1, int(place[-1]) // 2 + 1):
         c1 = int(np.searchsorted(place, cells, "right"))
@@ -190,7 +195,7 @@ def atom_at(ordered: Floats, step: float, end: int, effect: float = 1.0) -> Atom
         if min(c1, c2) < 30 * effect:
             if cells > FAR_CELLS:
                 alone = value == 0 and place[0] > FAR_CELLS  # nothing beside it: none is another answer than some
-                return Atom(value, rows, 1.0) if alone else None
+                return Atom(value, rows, 1.0) if alone else _over_repeats(values, value, rows)
             continue
         expected = (c1 / cells) * max(c1 / c2, 1.0)
         sure = np.log(rows / expected) / np.sqrt(effect * (1 / rows + 4 / c1 + 1 / c2))

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from .folds import deal, hash_blocks
+from .folds import blocks_of, deal, hash_blocks
 from .sampling import Sampling
 
 Floats = NDArray[np.float64]
@@ -74,17 +74,17 @@ def best_cut(values: Floats, event: NDArray[np.bool_], sampling: Sampling, seed:
     edges = _places(x)
     cell = np.searchsorted(edges, x, "right")
     k = len(edges) + 1
-    at = np.arange(n) if sampling.units is None else sampling.units
-    folds = deal(hash_blocks(at, seed), hit.astype(np.float64), seed)
-    counts = np.bincount((folds.blocks.astype(np.int64) * k + cell) * 2 + hit, minlength=T.BLOCKS * k * 2)
-    blocks = counts.reshape(T.BLOCKS, k, 2)
-    total = blocks.sum(axis=0)
+    blocks = blocks_of(cell * 2 + hit, seed) if sampling.units is None else hash_blocks(sampling.units, seed)
+    folds = deal(blocks, hit.astype(np.float64), seed)
+    told = np.bincount((folds.blocks.astype(np.int64) * k + cell) * 2 + hit, minlength=T.BLOCKS * k * 2)
+    counts = told.reshape(T.BLOCKS, k, 2)
+    total = counts.sum(axis=0)
     best = int(np.argmax(np.abs(_gain(total))))
     above = bool(_gain(total)[best] > 0)
     rng = np.random.default_rng([seed, 0xC07])
     clustered = sampling.clustered
-    low, high = _interval_of_units(blocks, sampling.cases, best, rng) if clustered else _interval(total, best, rng)
-    right, rows = _held_out(blocks, folds.fold_of_block)
+    low, high = _interval_of_units(counts, sampling.cases, best, rng) if clustered else _interval(total, best, rng)
+    right, rows = _held_out(counts, folds.fold_of_block)
     specificity, sensitivity = (float(v) for v in right.sum(axis=0) / np.maximum(rows.sum(axis=0), 1))
     accuracy = (sensitivity + specificity) / 2
     yes, no = int(hit.sum()), int(n - hit.sum())

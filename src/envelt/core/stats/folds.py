@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from .draws import drawn, scattered
 
 Floats = NDArray[np.float64]
 
@@ -32,18 +33,14 @@ class Folds:
         return Folds(self.blocks[keep], self.fold_of_block)
 
 
-def hash_blocks(rows: NDArray[np.integer], seed: int) -> NDArray[np.uint8]:
-    """Return the block of each row from a hash of its global row number (or unit's key) and the seed.
+def hash_blocks(keys: NDArray[np.integer], seed: int) -> NDArray[np.uint8]:
+    """Return the block of each row from a hash of its key and the seed."""
+    return (scattered(keys, seed) % np.uint64(T.BLOCKS)).astype(np.uint8)
 
-    The hash is SplitMix64 (Steele, Lea & Flood 2014), so any split of the rows into batches gives the same
-    blocks.
-    """
-    with np.errstate(over="ignore"):
-        z = rows.astype(np.uint64) + np.uint64(seed + 1) * np.uint64(0x9E3779B97F4A7C15)
-        z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-        z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-        z = z ^ (z >> np.uint64(31))
-    return (z % np.uint64(T.BLOCKS)).astype(np.uint8)
+
+def blocks_of(says: NDArray[np.integer], seed: int) -> NDArray[np.uint8]:
+    """Return the block of each row by what it says; see `drawn`."""
+    return (drawn(says, seed) % np.uint64(T.BLOCKS)).astype(np.uint8)
 
 
 def folds_in_time(blocks: NDArray[np.uint8]) -> Folds:
@@ -59,8 +56,8 @@ def folds_in_time(blocks: NDArray[np.uint8]) -> Folds:
     return Folds(blocks, fold_of_block.astype(np.int64))
 
 
-def deal(blocks: NDArray[np.uint8], load: Floats, seed: int) -> Folds:
-    """Deal blocks into folds, five times over, so that each fold gets its share of the outcome.
+def deal(blocks: NDArray[np.uint8], load: Floats, seed: int, repeats: int = T.REPEATS) -> Folds:
+    """Deal blocks into folds, several times over, so that each fold gets its share of the outcome.
 
     Blocks are put in order of what they hold of the outcome's rarest class (or of the numeric outcome's
     total); each run of five neighbours is spread over the five folds at random.
@@ -76,8 +73,8 @@ def deal(blocks: NDArray[np.uint8], load: Floats, seed: int) -> Folds:
     total = np.bincount(blocks, weights=load, minlength=T.BLOCKS)
     rows = np.bincount(blocks, minlength=T.BLOCKS)
     order = np.lexsort((rows, total))
-    fold_of_block = np.empty((T.REPEATS, T.BLOCKS), np.int64)
-    for repeat in range(T.REPEATS):
+    fold_of_block = np.empty((repeats, T.BLOCKS), np.int64)
+    for repeat in range(repeats):
         dealt = [rng.permutation(T.FOLDS) for _ in range(T.BLOCKS // T.FOLDS)]
         fold_of_block[repeat, order] = np.concatenate(dealt)
     return Folds(blocks, fold_of_block)

@@ -14,11 +14,10 @@ from numpy.typing import NDArray
 from scipy import optimize
 
 from .. import thresholds as T
-from ..estimate import Significance
 from ..magnitude import in_unit
-from ..shapes.ranks import mid_ranks
+from ..shapes.ranks import mid_ranks, ranks_of
+from .draws import drawn, drawn_of_numbers, scattered
 from .sampling import Sampling
-from .straight import not_straight
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -28,40 +27,24 @@ MOST_ROWS = 4_000
 """Rows looked at: with so many, what cannot be decided does not matter."""
 DEGREE = 6
 """Of the free curve in the ranks of x: two full waves."""
+UNEVEN_TO = 0.98
+"""The quantile to which squared errors are capped, before it is asked where along a number they are larger."""
 STEPS = 24
 """Places of the rising curve; it is straight between them."""
 
 
 @dataclass(frozen=True)
-class Form:
-    """The form of a relation.
-
-    Parameters
-    ----------
-    form
-        "linear", "monotone", "curved", "none", or "not decided" where the rows do not say.
-    not_straight
-        Chi-square that the means of bins lie on a line.
-    gains
-        The share of the variance that each fit removes on held-out rows: line, rising (or falling), free.
-    """
-
-    form: str
-    not_straight: Significance
-    gains: tuple[float, float, float]
-
-
-UNDECIDED = (float("nan"),) * 3
-
-
-@dataclass(frozen=True)
 class _Losses:
-    """Squared errors on held-out rows, shape (n,): of the mean, the line, the rising and the free curve."""
+    """Squared errors on held-out rows, shape (n,): of the mean, the line, the rising and the free curve.
+
+    ``u`` is the place of each row along the other number, 0 to 1.
+    """
 
     mean: Floats
     line: Floats
     rising: Floats
     free: Floats
+    u: Floats
     sampling: Sampling
 
     def gain(self, of: Floats, over: Floats) -> tuple[float, float]:
@@ -72,12 +55,27 @@ class _Losses:
         centred = (away - away.mean()) / n
         return float(away.mean()), T.WIDEN * float(np.sqrt(self.sampling.variance(centred)))
 
+    def unevenness(self, of: Floats) -> float:
+        """Return the share of the variance of a fit's squared errors that a cubic along the other number takes."""
+        capped = np.minimum(of, np.quantile(of, UNEVEN_TO))
+        fit = np.polynomial.Legendre.fit(self.u, capped, 3)
+        whole = float(np.var(capped))
+        return 1 - float(np.mean((capped - fit(self.u)) ** 2)) / whole if whole > 0 else 0.0
 
-def relation_form(x: Floats, y: Floats, sampling: Sampling, seed: int = 0) -> Form:
+    @property
+    def most(self) -> float:
+        """The largest share of the variance that a fit removes."""
+        return max(self.gain(of, self.mean)[0] for of in (self.line, self.rising, self.free))
+
+
+def relation_form(x: Floats, y: Floats, sampling: Sampling, seed: int = 0, two_levels: bool = False) -> str:
     """Decide the form of a relation; of more than 4,000 rows a sample is looked at.
 
-    A bend that only the other side shows (one x goes with a low and a high y) is a curve too: no line, and no
-    correlation, says what is there.
+    Both are fitted along the other, and the fit that removes more decides, so that the form is one whichever comes
+    first. Where one is a straight line and the other a monotone curve, the one whose errors are more alike all along
+    is taken: a straight line with even noise is a curve from the other side (Hoyer et al. 2009, NeurIPS 21). A bend
+    that only the other side shows (one x goes with a low and a high y) is a curve too: no line, and no correlation,
+    says what is there. Through two values any curve goes, so of those no line is told from one.
 
     Parameters
     ----------
@@ -85,29 +83,51 @@ def relation_form(x: Floats, y: Floats, sampling: Sampling, seed: int = 0) -> Fo
         Of the same rows, none missing, shape (n,).
     sampling
         Of these rows: folds never split a unit, and errors are of sums over cases.
+    two_levels
+        Whether one of them is two levels: their share along the other has a form.
+
+    Returns
+    -------
+    str
+        "linear", "monotone", "curved", "none", or "not decided" where the rows do not say.
     """
-    straight = not_straight(x, y, sampling)
     if len(x) < T.FORM_ROWS or sampling.cases < 2 * FOLDS:
-        return Form("not decided", straight, UNDECIDED)
+        return "not decided"
     if x.min() == x.max() or y.min() == y.max():
-        return Form("none", straight, UNDECIDED)
-    rng = np.random.default_rng([seed, 0xF0])
+        return "none"
     if len(x) > MOST_ROWS:
-        at = np.sort(rng.choice(len(x), MOST_ROWS, replace=False))
+        at = np.argsort(drawn_of_numbers([x, y], seed))[:MOST_ROWS]
         x, y, sampling = x[at], y[at], sampling.take(at)
-    x, y = in_unit(x - x[0])[0], in_unit(y - y[0])[0]
-    fold = rng.permutation(sampling.cases) % FOLDS
-    fold = fold if sampling.units is None else fold[sampling.units]
-    losses = _losses(x, y, fold, sampling)
-    form = _decided(losses)
-    if form != "curved":
-        other = _losses(y, x, fold, sampling)
-        if _bends(other, T.FORM_OTHER_GAIN):
-            form = "curved"
-        elif form != "none" and np.all((x == x.min()) | (x == x.max())):
-            form = "not decided"  # any curve goes through two points
-    gains = tuple(losses.gain(of, losses.mean)[0] for of in (losses.line, losses.rising, losses.free))
-    return Form(form, straight, (gains[0], gains[1], gains[2]))
+    x, y = in_unit(x - x.min())[0], in_unit(y - y.min())[0]
+    at = np.argsort(_by_what_rows_say(x, y, seed))
+    x, y, sampling = x[at], y[at], sampling.take(at)
+    fold = np.arange(len(at)) % FOLDS
+    if sampling.units is not None:
+        fold = (np.argsort(scattered(np.arange(sampling.cases), seed)) % FOLDS)[sampling.units]
+    along = [_losses(a, b, fold, sampling) for a, b in ((x, y), (y, x)) if np.any((a > a.min()) & (a < a.max()))]
+    if not along:
+        return "not decided"
+    first, other = max(along, key=lambda fits: fits.most), min(along, key=lambda fits: fits.most)
+    if _bends(other, T.FORM_OTHER_GAIN):
+        return "curved"
+    forms = {_decided(first): first, _decided(other): other}
+    if set(forms) == {"linear", "monotone"}:
+        line, curve = forms["linear"], forms["monotone"]
+        return "linear" if line.unevenness(line.line) < curve.unevenness(curve.rising) else "monotone"
+    form = next(iter(forms))
+    return "not decided" if len(along) == 1 and not two_levels and form in ("linear", "monotone") else form
+
+
+def _by_what_rows_say(x: Floats, y: Floats, seed: int) -> NDArray[np.uint64]:
+    """Return a random number for each row that knows not where it stands, which number came first, nor its sign."""
+    x, y = (v if np.sum((v - v.mean()) ** 3) >= 0 else -v for v in (x, y))  # the longer tail points up
+    with np.errstate(over="ignore"):
+        says = scattered((2 * ranks_of(x)).astype(np.int64), 1) + scattered((2 * ranks_of(y)).astype(np.int64), 1)
+    order = np.lexsort((x + y, says))  # rows of which one's ranks are the other's turned about differ in their sum
+    new = (np.diff(says[order]) != 0) | (np.diff((x + y)[order]) != 0)
+    codes = np.empty(len(x), np.int64)
+    codes[order] = np.concatenate(([0], np.cumsum(new)))
+    return drawn(codes, seed)
 
 
 def _losses(x: Floats, y: Floats, fold: Codes, sampling: Sampling) -> _Losses:
@@ -127,7 +147,7 @@ def _losses(x: Floats, y: Floats, fold: Codes, sampling: Sampling) -> _Losses:
     for k in range(FOLDS):
         train, held = fold != k, fold == k
         rising[held] = (y[held] - _rising(u[train], step[train], y[train], u[held])) ** 2
-    return _Losses(mean, line, rising, free, sampling)
+    return _Losses(mean, line, rising, free, u, sampling)
 
 
 def _held_out(basis: NDArray[Any], y: Floats, fold: Codes) -> Floats:

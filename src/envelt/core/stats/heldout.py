@@ -8,7 +8,7 @@ cells are fitted together.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..parallel import in_threads
 from ..shapes.quantiles import value_edges
-from .folds import Folds
+from .folds import Folds, blocks_of, deal
 from .sampling import Sampling
 from .shrinkage import shrunken, smoothed_bins
 from .targets import ClassTarget, Target
@@ -48,18 +48,43 @@ class HeldOut:
 
 @dataclass(frozen=True)
 class HeldOutRows:
-    """Which rows have an outcome, and of these the outcome, the folds and the sampling."""
+    """Which rows have an outcome, and of these the outcome, the sampling, and how they are dealt into folds.
+
+    Parameters
+    ----------
+    known
+        Of all rows; all else is of those that have an outcome.
+    seed
+        The same seed, the same folds.
+    whole
+        The folds that keep units whole, or times apart. Where rows are cases there are none: a candidate's rows are
+        dealt by what it and the outcome say in them.
+    """
 
     known: NDArray[np.bool_]
     target: Target
-    folds: Folds
     sampling: Sampling
+    seed: int
+    whole: Folds | None = None
 
     def take(self, keep: NDArray[np.bool_]) -> HeldOutRows:
         """Return some of the rows that have an outcome."""
         known = self.known.copy()
         known[known] = keep
-        return HeldOutRows(known, self.target.take(keep), self.folds.take(keep), self.sampling.take(keep))
+        whole = None if self.whole is None else self.whole.take(keep)
+        return replace(self, known=known, target=self.target.take(keep), sampling=self.sampling.take(keep), whole=whole)
+
+    def over_rows(self) -> HeldOutRows:
+        """Return the same rows as if each were a case."""
+        return replace(self, sampling=Sampling.of_rows(len(self.target)), whole=None)
+
+    def folds(self, cell: NDArray[np.integer], repeats: int = T.REPEATS) -> Folds:
+        """Return the folds of the rows for a candidate, of which ``cell`` has what each row says, shape (n,)."""
+        if self.whole is not None:
+            return Folds(self.whole.blocks, self.whole.fold_of_block[:repeats])
+        outcome = self.target.ordinals
+        says = cell.astype(np.int64) * (int(outcome.max(initial=0)) + 1) + outcome
+        return deal(blocks_of(says, self.seed), self.target.load, self.seed, repeats)
 
 
 @dataclass(frozen=True)
@@ -72,12 +97,15 @@ class Cells:
         Shape (cells, blocks, F); the last cell holds the missing.
     codes
         The cell of each row, shape (n,).
+    folds
+        Of the rows.
     edges
         Inner edges of the bins of a number; nothing for levels.
     """
 
     sums: Floats
     codes: NDArray[np.integer]
+    folds: Folds
     edges: Floats | None = None
 
 
@@ -97,7 +125,7 @@ class Fit:
     levels: Ints | None = None
 
 
-def number_cells(values: Floats, target: Target, folds: Folds, ordered: Floats | None = None) -> Cells:
+def number_cells(values: Floats, held: HeldOutRows, ordered: Floats | None = None) -> Cells:
     """Count a numeric candidate, shape (n,), NaN for missing, in bins of all its values.
 
     The bins never look at the outcome, so nothing leaks, and one count serves every fold; see `value_edges`.
@@ -114,14 +142,24 @@ def number_cells(values: Floats, target: Target, folds: Folds, ordered: Floats |
     codes = np.searchsorted(edges, values, "right").astype(np.uint8)
     if len(ordered) < len(values):
         codes[np.isnan(values)] = len(edges) + 1
-    return Cells(_sums(codes, len(edges) + 2, target, folds), codes, edges)
+    folds = held.folds(codes)
+    return Cells(_sums(codes, len(edges) + 2, held.target, folds), codes, folds, edges)
 
 
-def level_cells(codes: NDArray[np.integer], levels: int, target: Target, folds: Folds) -> Cells:
+def level_cells(codes: NDArray[np.integer], levels: int, held: HeldOutRows, repeats: int = T.REPEATS) -> Cells:
     """Count a category candidate: the level of each row, shape (n,), ``-1`` for missing, a level of its own."""
     codes = np.where(codes < 0, levels, codes)
+    target = held.target
+    folds = held.folds(codes if held.whole else _by_outcome(codes, levels + 1, target), repeats)
     sums = np.zeros((levels + 1, 0, 0)) if levels > MANY_LEVELS else _sums(codes, levels + 1, target, folds)
-    return Cells(sums, codes)
+    return Cells(sums, codes, folds)
+
+
+def _by_outcome(codes: NDArray[np.integer], levels: int, target: Target) -> Ints:
+    """Return the place of each row's level in an order that knows nothing of names: by its rows and their outcome."""
+    place = np.empty(levels, np.int64)
+    place[np.lexsort(target.sums(codes, levels).T)] = np.arange(levels)
+    return np.asarray(place[codes])
 
 
 def _sums(codes: NDArray[np.integer], cells: int, target: Target, folds: Folds) -> Floats:
@@ -131,17 +169,17 @@ def _sums(codes: NDArray[np.integer], cells: int, target: Target, folds: Folds) 
     return target.sums(cell, cells * T.BLOCKS).reshape(cells, T.BLOCKS, -1)
 
 
-def fits_of(candidates: Sequence[Cells], target: Target, folds: Folds) -> list[Fit]:
+def fits_of(candidates: Sequence[Cells], target: Target) -> list[Fit]:
     """Fit candidates of equally many cells in every fold: numbers, or levels, not both."""
     first = candidates[0]
     fits = []
-    for repeat, fold_of_block in enumerate(folds.fold_of_block):
-        if first.sums.shape[1] == 0:
-            by_fold = _regrouped(first, target, fold_of_block[folds.blocks])
+    sums = None if first.sums.shape[1] == 0 else np.stack([c.sums for c in candidates])
+    for repeat, fold_of_block in enumerate(np.stack([c.folds.fold_of_block for c in candidates], axis=1)):
+        if sums is None:
+            by_fold = _regrouped(first, target, fold_of_block[0][first.folds.blocks])
         else:
-            member = (fold_of_block[:, None] == np.arange(T.FOLDS)).astype(np.float64)  # (blocks, folds)
-            sums = np.stack([c.sums for c in candidates])
-            by_fold = np.einsum("ckbf,bs->sckf", sums, member, optimize=True)
+            member = (fold_of_block[..., None] == np.arange(T.FOLDS)).astype(np.float64)  # (candidates, blocks, folds)
+            by_fold = np.moveaxis(np.matmul(np.moveaxis(sums, 2, 3), member[:, None]), 3, 0)
         whole = by_fold.sum(axis=0)
         for fold in range(T.FOLDS):
             train, held = whole - by_fold[fold], by_fold[fold]
@@ -149,7 +187,7 @@ def fits_of(candidates: Sequence[Cells], target: Target, folds: Folds) -> list[F
             base = target.base(total)
             rule = shrunken if first.edges is None else smoothed_bins
             rates = rule(target, train, base, target.variance(total, base))
-            some = np.flatnonzero(target.rows(held[0])) if first.sums.shape[1] == 0 else None
+            some = np.flatnonzero(target.rows(held[0])) if sums is None else None
             if some is not None:
                 rates, held = rates[:, some], held[:, some]
             fits.append(Fit(repeat, fold, base, rates, held, some))
@@ -163,15 +201,13 @@ def _regrouped(cells: Cells, target: Target, fold: NDArray[np.integer]) -> Float
     return sums.reshape(T.FOLDS, 1, size, -1)
 
 
-def held_out(
-    candidates: Sequence[Cells], target: Target, folds: Folds, sampling: Sampling, auc: bool = True
-) -> list[HeldOut]:
+def held_out(candidates: Sequence[Cells], held: HeldOutRows, auc: bool = True) -> list[HeldOut]:
     """Return the held-out share of each candidate.
 
     Parameters
     ----------
-    sampling
-        Of the target's rows; rows of one unit count as the one case they are.
+    held
+        The rows that were counted; those of one unit count as the one case they are.
     auc
         Whether the area under the curve is wanted too; else it is NaN.
     """
@@ -184,10 +220,12 @@ def held_out(
         together = 1 if size > MANY_LEVELS else TOGETHER
         batches += [members[start : start + together] for start in range(0, len(members), together)]
 
+    target, sampling = held.target, held.sampling
+
     def fitted(some: list[int]) -> list[HeldOut]:
-        fits = fits_of([candidates[i] for i in some], target, folds)
-        rows = _RowGains(fits, [candidates[i].codes for i in some], target, folds) if sampling.clustered else None
-        return summarise(fits, target, sampling, rows, auc)
+        counted = [candidates[i] for i in some]
+        fits = fits_of(counted, target)
+        return summarise(fits, target, sampling, _RowGains(fits, counted, target) if sampling.clustered else None, auc)
 
     for some, made in zip(batches, in_threads(fitted, batches, len(target) * len(candidates)), strict=True):
         for i, h in zip(some, made, strict=True):
@@ -200,15 +238,15 @@ class _RowGains:
     """From the gains of every fit's cells to the gain of every row of one candidate, a list over repeats."""
 
     fits: list[Fit]
-    codes: list[NDArray[np.integer]]
+    counted: list[Cells]
     target: Target
-    folds: Folds
 
     def __call__(self, gains: list[Floats], which: int) -> list[Floats]:
         out = [np.zeros(len(self.target)) for _ in range(T.REPEATS)]
+        folds = self.counted[which].folds
         for fit, gain in zip(self.fits, gains, strict=True):
-            inside = self.folds.fold_of_block[fit.repeat][self.folds.blocks] == fit.fold
-            cell = self.codes[which][inside].astype(np.int64)
+            inside = folds.fold_of_block[fit.repeat][folds.blocks] == fit.fold
+            cell = self.counted[which].codes[inside].astype(np.int64)
             cell = cell if fit.levels is None else np.searchsorted(fit.levels, cell)
             out[fit.repeat][inside] = self.target.take(inside).gain_of_rows(gain[which], cell)
         return out
@@ -298,8 +336,6 @@ def _won_by_order(rates: Floats, rest: Floats, event: Floats) -> Floats:
     return won
 
 
-def held_out_levels(
-    codes: NDArray[np.integer], levels: int, target: Target, folds: Folds, sampling: Sampling
-) -> HeldOut:
+def held_out_levels(codes: NDArray[np.integer], levels: int, held: HeldOutRows) -> HeldOut:
     """Return the held-out share of a category candidate."""
-    return held_out([level_cells(codes, levels, target, folds)], target, folds, sampling)[0]
+    return held_out([level_cells(codes, levels, held)], held)[0]

@@ -41,6 +41,13 @@ class ClassTarget:
         return len(self.codes)
 
     @property
+    def ordinals(self) -> Ints:
+        """A number for each class, from the rarest up, shape (n,): what classes are called is left out of it."""
+        place = np.empty(self.classes, np.int64)
+        place[np.argsort(np.bincount(self.codes, minlength=self.classes), kind="stable")] = np.arange(self.classes)
+        return np.asarray(place[self.codes])
+
+    @property
     def load(self) -> Floats:
         """What folds balance: 1 for a row of the rarest class."""
         rarest = np.argmin(np.bincount(self.codes, minlength=self.classes))

@@ -49,9 +49,7 @@ class Judged(Remade):
         """The transforms."""
         values = self.column.numbers
         assert values is not None
-        if self.held is None:
-            return compare(self.column.name, values, self.sampling)
-        return compare(self.column.name, values, self.sampling, self.held.target, self.held.folds, self.held.known)
+        return compare(self.column.name, values, self.sampling, self.held)
 
     @cached_property
     def suggestion(self) -> Suggestion:

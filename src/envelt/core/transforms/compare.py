@@ -17,12 +17,11 @@ from ..parallel import in_threads
 from ..shapes.dip import dip_test
 from ..shapes.peaks import TwoPeaks
 from ..shapes.quantiles import sorted_quantiles
-from ..shapes.resolution import recorded_step
+from ..shapes.resolution import multiples_of, recorded_step
 from ..shapes.spikes import atom_at, round_spikes
-from ..stats.folds import Folds
 from ..stats.held_out_line import StraightLine, line_targets
+from ..stats.heldout import HeldOutRows
 from ..stats.sampling import Sampling
-from ..stats.targets import Target
 from ..tallies.moments import Moments
 from .forms import ALL, NAMES, Transform, fit_transform, why_not
 
@@ -34,6 +33,8 @@ POINTS = 120
 TAIL = 0.002
 """Of the rows beyond either end of a small histogram, which are counted at the edge."""
 DIP_ROWS = 20_000
+MOST_STEPS = 1_000
+"""Of the largest count; what has more is an amount."""
 
 
 @dataclass(frozen=True)
@@ -104,8 +105,9 @@ class Compared:
         How many values lie so far from the rest that a slip is likelier than a tail.
     far
         Between which limits the others lie.
-    mean, dispersion
-        Of whole numbers from zero up: their mean, and their variance over it, which is 1 for Poisson counts; else NaN.
+    step, mean, dispersion
+        Of counts from zero up the step they are written in, 0 for what is none; in it their mean, and their variance
+        over it, which is 1 for Poisson's; else NaN.
     effect
         What units inflate the variance of the distribution function by; 1 where rows are cases.
     """
@@ -122,6 +124,7 @@ class Compared:
     peaks: TwoPeaks | None
     slips: int
     far: tuple[float, float]
+    step: float
     mean: float
     dispersion: float
     normal: Floats
@@ -138,8 +141,7 @@ class Compared:
         return [s for s in self.seen.values() if s.usable]
 
 
-def compare(name: str, values: Floats, sampling: Sampling, target: Target | None = None, folds: Folds | None = None,
-            known: NDArray[np.bool_] | None = None) -> Compared:  # fmt: skip
+def compare(name: str, values: Floats, sampling: Sampling, held: HeldOutRows | None = None) -> Compared:
     """Try every transform on a column.
 
     Parameters
@@ -148,8 +150,8 @@ def compare(name: str, values: Floats, sampling: Sampling, target: Target | None
         Shape (n,), NaN where missing.
     sampling
         Of these rows.
-    target, folds, known
-        The outcome of the rows where it is known, their folds, and which rows these are.
+    held
+        Of these rows those with an outcome, where there is one.
     """
     present = ~np.isnan(values)
     kept = values if present.all() else values[present]
@@ -157,15 +159,15 @@ def compare(name: str, values: Floats, sampling: Sampling, target: Target | None
     if len(kept) == 0:
         nothing = {f: Seen(f, why_not="missing in every row") for f in NAMES}
         none = np.nan
-        return Compared(name, 0, missing, nothing, none, none, none, 0, UNDEFINED_TEST, None, 0, ALL, none, none,
+        return Compared(name, 0, missing, nothing, none, none, none, 0, UNDEFINED_TEST, None, 0, ALL, 0.0, none, none,
                         np.zeros(0), 1.0)  # fmt: skip
     order = np.argsort(kept)
     ordered = kept[order]
     first = np.flatnonzero(np.concatenate(([True], ordered[1:] > ordered[:-1])))
     distinct, count = ordered[first], np.diff(np.append(first, len(ordered)))
     line = None
-    if target is not None and folds is not None and known is not None and len(distinct) > 1:
-        line = _line(values, known, distinct, target, folds)
+    if held is not None and len(distinct) > 1:
+        line = _line(values, distinct, held)
     at = int(np.argmax(count))
     positions = (np.arange(POINTS) + 0.5) / POINTS if len(ordered) > POINTS else (np.arange(len(ordered)) + 0.5) / len(
         ordered)  # fmt: skip
@@ -186,13 +188,17 @@ def compare(name: str, values: Floats, sampling: Sampling, target: Target | None
     )  # fmt: skip
 
 
-def _of_counts(distinct: Floats, count: NDArray[np.int64]) -> tuple[float, float]:
-    """Return the mean of whole numbers from zero up, and their variance over it."""
-    if distinct[0] < 0 or distinct[-1] == 0 or (distinct != np.floor(distinct)).any():
-        return np.nan, np.nan
-    n = int(count.sum())
-    mean = float(count @ distinct) / n
-    return mean, float(count @ (distinct - mean) ** 2) / max(n - 1, 1) / mean
+def _of_counts(distinct: Floats, count: NDArray[np.int64]) -> tuple[float, float, float]:
+    """Return the step of counts, 0 for what is none, and in that step their mean, and their variance over it.
+
+    Counts are multiples, from zero up, of the step that they are recorded in.
+    """
+    step = recorded_step(distinct)
+    if step == 0 or distinct[0] < 0 or distinct[-1] > MOST_STEPS * step:
+        return 0.0, np.nan, np.nan
+    counted, n = multiples_of(distinct, step), int(count.sum())
+    mean = float(count @ counted) / n
+    return step, mean, float(count @ (counted - mean) ** 2) / max(n - 1, 1) / mean
 
 
 def _peaks(ordered: Floats, effect: float) -> tuple[Significance, TwoPeaks | None]:
@@ -204,13 +210,11 @@ def _peaks(ordered: Floats, effect: float) -> tuple[Significance, TwoPeaks | Non
     return dip, peaks_of(body, dip)
 
 
-def _line(
-    values: Floats, known: NDArray[np.bool_], distinct: Floats, target: Target, folds: Folds
-) -> StraightLine | None:
-    of_known = values[known]
+def _line(values: Floats, distinct: Floats, held: HeldOutRows) -> StraightLine | None:
+    of_known = values[held.known]
     here = ~np.isnan(of_known)
-    target, folds = target.take(here), folds.take(here)
-    if not line_targets(target):
+    held = held.take(here)
+    if not line_targets(held.target):
         return None
     place = np.searchsorted(distinct, of_known[here])
     counts = np.bincount(place, minlength=len(distinct))
@@ -218,10 +222,10 @@ def _line(
     if len(used) < 2:
         return None
     if len(used) == len(distinct):
-        return StraightLine(place, counts, target, folds)
+        return StraightLine(place, counts, held)
     renumber = np.zeros(len(distinct), np.int64)
     renumber[used] = np.arange(len(used))
-    return _Some(StraightLine(renumber[place], counts[used], target, folds), used)
+    return _Some(StraightLine(renumber[place], counts[used], held), used)
 
 
 class _Some(StraightLine):

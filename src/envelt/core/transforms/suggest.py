@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,6 +80,8 @@ def suggest(compared: Compared, column: tuple[Floats, Sampling] | None = None) -
         Its values, shape (n,), NaN where missing, and their sampling: needed where zeros stand apart from the rest.
     """
     plain = compared.seen["as_is"]
+    if compared.step not in (0, 1) and column is not None:
+        return _of_steps(compared, *column)
     left = _left_alone(compared, plain)
     if left is not None:
         return left
@@ -95,6 +97,14 @@ def suggest(compared: Compared, column: tuple[Floats, Sampling] | None = None) -
     if found.name == "as_is":
         return Suggestion("as_is", _leave(compared), never)
     return Suggestion(found.name, _why(plain, found), never)
+
+
+def _of_steps(compared: Compared, values: Floats, sampling: Sampling) -> Suggestion:
+    """Choose by counts in their own step; the 1 of its logarithm is then another number."""
+    counted = np.rint(values / compared.step)
+    rest = suggest(compare(compared.name, counted, sampling), (counted, sampling))
+    name = "log_offset" if rest.name == "log1p" else rest.name
+    return replace(rest, name=name if compared.seen[name].usable else "as_is")
 
 
 def _left_alone(compared: Compared, plain: Seen) -> Suggestion | None:
@@ -187,17 +197,20 @@ def _of_powers(compared: Compared, plain: Seen, usable: list[Seen], root: float)
 
 def _sound(seen: Seen, compared: Compared) -> bool:
     """Say whether a transform may be suggested: no root or reciprocal of values below zero, no wild power."""
+    above = compared.seen["log1p"].usable
     if seen.name == "reciprocal" and compared.distinct <= T.FEW_DISTINCT:
         return False  # of a few counts nobody reads it
     if seen.name in ("cube_root", "reciprocal"):
-        return compared.seen["log1p"].usable
-    if seen.name == "log1p":  # with neither zeros nor counts the 1 would say in what unit was measured
-        return compared.dispersion > 0 or not compared.seen["log"].usable
+        return above
+    if seen.name == "log1p":  # without zeros, and of other things than counts, the 1 would say in what unit they are
+        return not compared.seen["log"].usable and compared.step > 0
+    if seen.name == "yeo_johnson" and (above or compared.seen["as_is"].skewness > 0):
+        return False  # it has a 1 of its own, and the fitted offset does the same in any unit
     if seen.transform is not None and seen.name in ("box_cox", "yeo_johnson"):
         width, was = np.ptp(seen.edges), np.ptp(compared.seen["as_is"].edges)
         shrunk = width / was if was > 0 else np.inf
         return bool(abs(seen.transform.parameter - 1) <= T.FAR_POWER and 1 / T.FAR_SCALE < shrunk < T.FAR_SCALE)
-    return seen.name != "log_offset" or (compared.seen["log1p"].usable and not compared.seen["log"].usable)
+    return seen.name != "log_offset" or not compared.seen["log"].usable
 
 
 def _far(seen: Seen) -> float:

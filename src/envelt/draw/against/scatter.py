@@ -49,7 +49,7 @@ def draw_number_by_number(result: NumberByNumber, page: Page) -> Figure:
         _numbers(axes, result)
         effects = result.effects
         return canvas.describe(
-            f"{result.outcome.name} along {result.name}, {plural(result.n, 'row')}: form {result.form.form}, Pearson "
+            f"{result.outcome.name} along {result.name}, {plural(result.n, 'row')}: form {result.form}, Pearson "
             f"{effects['pearson'].estimate:.2f}, Spearman {effects['spearman'].estimate:.2f}, R² {line.r_squared:.2f}.",
         )
 
@@ -106,7 +106,7 @@ def _numbers(axes: Axes, result: NumberByNumber) -> None:
 
     text = (
         f"n = {count(result.n)}\n\nform: "
-        f"{result.form.form}\n\nPearson\n{interval(r)}\nSpearman\n{interval(rho)}\n\nR² of the line "
+        f"{result.form}\n\nPearson\n{interval(r)}\nSpearman\n{interval(rho)}\n\nR² of the line "
         f"{places(line.r_squared, 2)}\nslope {significant(line.slope)}"
     )
     axes.text(1.02, 0.99, text, size=10.5, va="top", transform=axes.transAxes, linespacing=1.4)

@@ -7,12 +7,11 @@ from numpy.typing import NDArray
 
 from ... import thresholds as T
 from ...columns.table import Table
+from ...columns.yes_no import affirms
 from ...finding import Finding, marked
 from ...words import listed, plural
 
 Mask = NDArray[np.bool_]
-
-AFFIRMED = ("1", "yes", "y", "true", "t", "1.0")
 
 
 def exclusive_flags(table: Table, outcome: str | None) -> list[Finding]:
@@ -53,7 +52,7 @@ def is_set(table: Table, name: str) -> Mask | None:
         values = c.numbers
         assert values is not None
         return np.asarray(values == 1) if set(np.unique(values).tolist()) == {0.0, 1.0} else None
-    yes = [k for k, level in enumerate(levels) if level.strip().casefold() in AFFIRMED]
+    yes = [k for k, level in enumerate(levels) if affirms(level)]
     return np.asarray(c.codes == yes[0]) if len(yes) == 1 else None  # type: ignore[attr-defined]
 
 
