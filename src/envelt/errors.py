@@ -21,6 +21,11 @@ def option(name: str, *values: str) -> str:
     return "\x0e" + "\x1f".join((name, *values)) + "\x0f"
 
 
+def entry(name: str, *values: str) -> str:
+    """Mark an entry of an operation with its value: in Python an option, and at the command line a line of the file."""
+    return option(f"@{name}", *values)
+
+
 def as_written(text: str) -> str:
     """Return a text with its options as they are written in Python."""
     return _OPTION.sub(_written, text)
@@ -32,16 +37,18 @@ def as_typed(text: str) -> str:
 
 
 def _written(marked: re.Match[str]) -> str:
-    name, *values = marked[1].split("\x1f")
+    name, *values = marked[1].removeprefix("@").split("\x1f")
     if name == "kind":
         column, _, kind = values[0].rpartition("=")
         return f"kinds={{{column!r}: {kind!r}}}"
-    return f"{name}={' or '.join(map(repr, values))}"
+    return f"{name}={' or '.join(map(repr, values)) or '…'}"
 
 
 def _typed(marked: re.Match[str]) -> str:
     name, *values = marked[1].split("\x1f")
     words = (v if re.fullmatch(r"[\w.,=:-]+", v) else f'"{v}"' for v in values)
+    if name.startswith("@"):
+        return f'"{name[1:]}": ' + " or ".join(f'"{v}"' for v in values) if values else f'"{name[1:]}"'
     return f"--{name} {' or '.join(words)}"
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
+from datetime import timezone
 from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from ..core.columns.raw import (
     EXACT,
@@ -19,6 +21,8 @@ from ..core.columns.raw import (
     RawWords,
     are_of_the_calendar,
 )
+from ..core.columns.spans import in_one_unit
+from ..core.columns.zones import zone_of
 from ..errors import ColumnNamesError, EmptyTableError, pointing, unknown_column
 
 FIRST_ROW = 1  # rows of a file are counted from 1, the header aside
@@ -115,7 +119,9 @@ def raw_from_frame(frame: pd.DataFrame, kinds: Mapping[str, str], skip: tuple[st
 
 
 def _nested(series: pd.Series[Any]) -> RawNested | None:
-    """Return what a column of lists or structs holds, or nothing for a plain one."""
+    """Return what a column of lists, structs or complex numbers holds, or nothing for a plain one."""
+    if pd.api.types.is_complex_dtype(series.dtype):
+        return RawNested("complex numbers")
     if not (pd.api.types.is_object_dtype(series.dtype) or "list" in str(series.dtype) or "struct" in str(series.dtype)):
         return None
     first = next((v for v in series.head(1000) if v is not None and not _is_missing(v)), None)
@@ -138,7 +144,10 @@ def raw_from_series(series: pd.Series[Any]) -> RawColumn:
         return _words(series)
     if pd.api.types.is_datetime64_any_dtype(dtype):
         return _times(series)
-    if pd.api.types.is_numeric_dtype(dtype) and not pd.api.types.is_complex_dtype(dtype):
+    if pd.api.types.is_timedelta64_dtype(dtype) or str(dtype).startswith("duration"):
+        taken = pd.to_timedelta(series).dt.total_seconds()
+        return in_one_unit(np.asarray(taken.to_numpy(np.float64, na_value=np.nan), np.float64))
+    if pd.api.types.is_numeric_dtype(dtype):
         return _numbers(series)
     if pd.api.types.is_object_dtype(dtype):
         inferred = pd.api.types.infer_dtype(series, skipna=True)
@@ -208,14 +217,24 @@ def _times(series: pd.Series[Any]) -> RawColumn:
     if str(series.dtype).startswith(("date32", "date64")):  # days of Arrow have no zone to ask for
         series = series.astype("datetime64[us]")
     zone = getattr(series.dt, "tz", None)
+    clock = series
     if zone is not None:
-        series = series.dt.tz_localize(None)
+        clock, series = series.dt.tz_localize(None), series.dt.tz_convert("UTC").dt.tz_localize(None)
     try:
         stamps = series.astype("datetime64[us]")
     except (ValueError, OverflowError):  # years that microseconds do not reach
         return _words(series.astype(str).where(~series.isna()))
     absent = stamps.isna().to_numpy(bool)
-    micro = stamps.to_numpy("datetime64[us]").astype(np.int64)
+    micro = np.where(absent, 0, stamps.to_numpy("datetime64[us]").astype(np.int64))
     if not are_of_the_calendar(micro[~absent]):
         return _words(series.astype(str).where(~series.isna()))
-    return RawTimes(np.where(absent, 0, micro), absent, str(zone or ""))
+    if zone is None:
+        return RawTimes(micro, absent)
+    shown = np.where(absent, 0, clock.astype("datetime64[us]").to_numpy("datetime64[us]").astype(np.int64))
+    return RawTimes(shown, absent, _named(zone, (shown - micro)[~absent]), offset=shown - micro)
+
+
+def _named(zone: Any, offset: NDArray[np.int64]) -> str:
+    """Return the name of a zone; of one that is a fixed distance from universal time that distance."""
+    fixed = isinstance(zone, timezone) or str(zone).startswith(("UTC", "pytz.Fixed"))
+    return zone_of(offset) if fixed else str(zone)

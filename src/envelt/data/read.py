@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import glob
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -35,6 +35,8 @@ class Source:
         The files, if it came from files.
     demo
         Whether it is the made-up data.
+    unlike
+        Of columns that one file writes otherwise than another, how each does.
     """
 
     columns: dict[str, Any]
@@ -44,6 +46,7 @@ class Source:
     nested: tuple[tuple[str, str], ...] = ()
     paths: tuple[Path, ...] = ()
     demo: bool = False
+    unlike: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
 
 
 def read_source(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = ()) -> Source:
@@ -125,11 +128,11 @@ def _from_paths(paths: list[Path], kinds: Mapping[str, str], ignore: tuple[str, 
         one = raw_from_file(path, kinds, ignore, named=False)
         read[_short_name(path, paths)] = (one.columns, len(one.rows))
         notes += [f"{_short_name(path, paths)}: {note}" for note in one.notes]
-    columns, partial = stacked(read)
+    columns, partial, unlike = stacked(read, kinds)
     check_named([k for k in kinds if k not in ignore], (), list(columns))
     total = sum(n for _, n in read.values())
     rows = pd.RangeIndex(FIRST_ROW, FIRST_ROW + total)
-    return Source(columns, rows, f"{len(paths)} files", (*notes, *partial), paths=tuple(paths))
+    return Source(columns, rows, f"{len(paths)} files", (*notes, *partial), paths=tuple(paths), unlike=unlike)
 
 
 def _short_name(path: Path, paths: list[Path]) -> str:

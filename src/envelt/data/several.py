@@ -7,25 +7,34 @@ from collections.abc import Mapping
 import numpy as np
 
 from ..core.columns.labels import number_label, time_label
+from ..core.columns.marks import read_texts
 from ..core.columns.raw import RawColumn, RawNested, RawNumbers, RawTimes, RawWords
+from ..core.columns.zones import zone_of
 from ..errors import DataError
+from .frames import is_kept_as_text
 
 SOURCE = "source"
+WRITTEN = {RawNumbers: "plain numbers", RawTimes: "dates, year-month-day", RawWords: "text"}
 Read = RawColumn | RawNested
 
 
-def stacked(parts: Mapping[str, tuple[dict[str, Read], int]]) -> tuple[dict[str, Read], list[str]]:
+def stacked(
+    parts: Mapping[str, tuple[dict[str, Read], int]], kinds: Mapping[str, str]
+) -> tuple[dict[str, Read], list[str], dict[str, dict[str, str]]]:
     """Put tables under one another.
 
     Parameters
     ----------
     parts
         Raw columns and number of rows, by the name of the source.
+    kinds
+        That a person declared, by the column's name.
 
     Returns
     -------
-    dict, list
-        The columns of all, with `SOURCE`, and a line for each column that is not in every source.
+    dict, list, dict
+        The columns of all, with `SOURCE`, a line for each column that is not in every source, and of columns that were
+        written otherwise in one source than in another, how in each.
 
     Raises
     ------
@@ -40,10 +49,38 @@ def stacked(parts: Mapping[str, tuple[dict[str, Read], int]]) -> tuple[dict[str,
         having = [s for s, (columns, _) in parts.items() if name in columns]
         if len(having) < len(parts):
             lines.append(f"{name} is only in {', '.join(having[:4])}{', …' if len(having) > 4 else ''}")
-    out = {name: _stack([(columns.get(name), n) for columns, n in parts.values()]) for name in names}
+    out, unlike = {}, {}
+    for name in names:
+        pieces = {source: columns.get(name) for source, (columns, _) in parts.items()}
+        if not is_kept_as_text(kinds.get(name)):
+            pieces, how = _each_read(name, pieces)
+            unlike.update({name: how} if len(set(how.values())) > 1 else {})
+        out[name] = _stack([(piece, n) for piece, (_, n) in zip(pieces.values(), parts.values(), strict=True)])
     sizes = [n for _, n in parts.values()]
     out[SOURCE] = RawWords(np.repeat(np.arange(len(sizes), dtype=np.int32), sizes), list(parts))
-    return out, lines
+    return out, lines, unlike
+
+
+def _each_read(name: str, pieces: dict[str, Read | None]) -> tuple[dict[str, Read | None], dict[str, str]]:
+    """Read what is text in some sources as each of them writes it, where all then hold numbers, or times.
+
+    Texts that all write in one way are left, to be read together.
+    """
+    read: dict[str, Read | None] = dict(pieces)
+    how = {}
+    for source, piece in pieces.items():
+        if piece is None or isinstance(piece, RawNested):
+            continue
+        seen = read_texts(name, piece) if isinstance(piece, RawWords) and piece.words else None
+        read[source] = piece if seen is None else seen.raw
+        how[source] = WRITTEN[type(piece)] if seen is None else seen.how
+        if isinstance(read[source], RawTimes) and read[source].zone:  # type: ignore[union-attr]
+            how[source] += f", {read[source].zone} time"  # type: ignore[union-attr]
+    together = len({type(r) for r in read.values() if r is not None}) == 1
+    texts = all(isinstance(p, RawWords) for p in pieces.values() if p is not None)
+    if not together or (texts and len(set(how.values())) == 1):
+        return pieces, how
+    return read, how
 
 
 def _stack(read: list[tuple[Read | None, int]]) -> Read:
@@ -59,7 +96,12 @@ def _stack(read: list[tuple[Read | None, int]]) -> Read:
         )
     if kinds == {RawTimes}:
         times = [c if isinstance(c, RawTimes) else RawTimes(np.zeros(n, np.int64), np.ones(n, bool)) for c, n in pieces]
-        return RawTimes(np.concatenate([t.values for t in times]), np.concatenate([t.absent for t in times]))
+        zones = {t.zone for t in times if not t.absent.all()}
+        offsets = [t.offset if t.offset is not None else np.zeros(len(t.values), np.int64) for t in times]
+        offset = None if "" in zones or not zones else np.concatenate(offsets)
+        zone = "" if offset is None else zones.pop() if len(zones) == 1 else zone_of(offset)
+        values, absent = (np.concatenate([getattr(t, part) for t in times]) for part in ("values", "absent"))
+        return RawTimes(values, absent, zone, offset=offset)
     place: dict[str, int] = {}
     codes = []
     for c, n in pieces:

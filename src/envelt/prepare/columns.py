@@ -17,7 +17,7 @@ from ..core.columns.readings import FORMS, dates_as, number_form, numbers_as, re
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ..core.finding import Finding
 from ..core.words import plural
-from ..errors import OptionError, PreparationError
+from ..errors import OptionError, PreparationError, entry
 from .keys import renamed
 from .operation import (
     NAME,
@@ -102,7 +102,7 @@ class Retype(Operation):
         """Refuse to fold what are no levels, and a form that is none."""
         form, to = self["form"], self["to"]
         if self["fold"] and to != "category":
-            raise OptionError("retype: only levels are folded, to='category'.")
+            raise OptionError(f"retype: only levels are folded, {entry('to', 'category')}.")
         known = {"number": form in FORMS, "date": form in ("ISO8601", "quarter") or "%" in form}
         if form and not known.get(to, False):
             raise OptionError(f"retype: {form!r} is no form of a {to}.")
@@ -155,10 +155,10 @@ class Retype(Operation):
             return raw
         words = raw if isinstance(raw, RawWords) else as_words(raw)
         texts = [_day_text(float(w), form) if isinstance(raw, RawNumbers) else w for w in words.words]
-        stamps, absent = dates_as(texts, form or _date_form(texts))
+        read, absent = dates_as(texts, form or _date_form(texts))
         self._say_unreadable(at, name, words, absent)
         gone = np.append(absent, True)[words.codes]
-        return RawTimes(np.where(gone, 0, np.append(stamps, 0)[words.codes]), gone)
+        return read.of(np.where(gone, -1, words.codes))
 
     def _checked(self, name: str, values: NDArray[np.float64]) -> NDArray[np.float64]:
         if np.isnan(values).any() and self["unreadable"] == "error":
@@ -172,7 +172,7 @@ class Retype(Operation):
         rows = int(np.append(bad, False)[words.codes].sum())
         said = f"{plural(rows, 'row')} of {name} cannot be read as a {self['to']}: {', '.join(map(repr, shown))}"
         if self["unreadable"] == "error":
-            raise PreparationError(f"{said}. Mend them, or declare unreadable='missing'.")
+            raise PreparationError(f"{said}. Mend them, or declare {entry('unreadable', 'missing')}.")
         if rows:
             at.found.append(
                 Finding(

@@ -19,7 +19,7 @@ from ..core.columns.table import Table
 from ..core.finding import Finding
 from ..core.words import plural
 from ..data.frames import check_names, named_in_text
-from ..errors import PreparationError
+from ..errors import PreparationError, entry
 from .keys import level_of
 from .working import GivenValue, Working, as_words, empty_like, missing_of, type_of
 
@@ -87,7 +87,7 @@ def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str, ret
         shown = ", ".join(map(repr, gone[:5])) + (", …" if len(gone) > 5 else "")
         raise PreparationError(
             f"{plural(len(gone), 'column')} that the preparation works on {'is' if len(gone) == 1 else 'are'} not "
-            f"there: {shown}. Add {'it' if len(gone) == 1 else 'them'}, or declare absent='missing'."
+            f"there: {shown}. Add {'it' if len(gone) == 1 else 'them'}, or declare {entry('absent', 'missing')}."
         )
     extra = [n for n in at.names if n not in columns]
     out = Working({}, at.rows)
@@ -145,9 +145,9 @@ def _converted(name: str, raw: RawColumn, here: str, kind: str) -> RawColumn:
             bad = np.isnan(values) & ~marks
             made: RawColumn = RawNumbers(np.append(values, np.nan)[raw.codes])
         else:
-            stamps, unread = dates_as(raw.words, "ISO8601")
+            read, unread = dates_as(raw.words, "ISO8601")
             gone, bad = np.append(unread, True)[raw.codes], unread & ~marks
-            made = RawTimes(np.where(gone, 0, np.append(stamps, 0)[raw.codes]), gone)
+            made = read.of(np.where(gone, -1, raw.codes))
         used = np.bincount(raw.codes[raw.codes >= 0], minlength=len(raw.words)) > 0
         if (bad & used).any():
             first = raw.words[int(np.flatnonzero(bad & used)[0])]

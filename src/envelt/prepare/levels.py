@@ -16,7 +16,7 @@ from ..core.columns.yes_no import denies
 from ..core.magnitude import spread_of
 from ..core.stats.groups import GroupedRows
 from ..core.stats.shrinkage import shrunken_levels
-from ..errors import OptionError, PreparationError
+from ..errors import OptionError, PreparationError, entry
 from .keys import UNSEEN, places
 from .operation import (
     NAME,
@@ -103,7 +103,7 @@ class Encode(Operation):
     def check(self) -> None:
         """Refuse an order without ordered codes."""
         if self["order"] and self["using"] != "ordered":
-            raise OptionError("encode: an order goes with using='ordered'.")
+            raise OptionError(f"encode: an order goes with {entry('using', 'ordered')}.")
 
     @property
     def needs_outcome(self) -> bool:

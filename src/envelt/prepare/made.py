@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ..core.columns.labels import time_label
 from ..core.columns.raw import RawColumn, RawNumbers
 from ..core.columns.table import MICROSECONDS_A_DAY
-from ..errors import OptionError
+from ..errors import OptionError, entry
 from .keys import by_group, group_codes
 from .numbers import present, refuse_nothing
 from .operation import NAME, Bound, Operation, Option, Options, State, Training, list_of, no_way_back, one_of
@@ -35,7 +35,7 @@ class GroupFeature(Operation):
     def check(self) -> None:
         """Refuse groups that no column makes."""
         if not self["by"]:
-            raise OptionError("group_feature: name the columns that make the groups, by=[…].")
+            raise OptionError(f"group_feature: name the columns that make the groups, {entry('by')}.")
 
     @property
     def inputs(self) -> tuple[str, ...]:

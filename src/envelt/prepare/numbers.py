@@ -15,7 +15,7 @@ from ..core.magnitude import spread_of
 from ..core.shapes.quantiles import sorted_quantiles
 from ..core.transforms.forms import NAMES, Transform, fit_transform, why_not
 from ..core.words import plural
-from ..errors import OptionError, PreparationError
+from ..errors import OptionError, PreparationError, entry
 from .keys import by_group, group_codes
 from .operation import NAME, NUMBER, Bound, Operation, Option, Options, State, Training, list_of, no_way_back, one_of
 from .working import Working, as_words, missing_of
@@ -57,7 +57,7 @@ class Fill(Operation):
     def check(self) -> None:
         """Refuse a constant without a value, and a value without a constant."""
         if (self["using"] == "constant") != (self["value"] is not None):
-            raise OptionError("fill: a value goes with using='constant', and only with it.")
+            raise OptionError(f"fill: a value goes with {entry('using', 'constant')}, and only with it.")
         if self["by"] and self["using"] not in ("median", "mean"):
             raise OptionError("fill: by learns a median or a mean in each group; leave it out with other rules.")
 
@@ -156,9 +156,9 @@ class Clip(Operation):
         if low is not None and high is not None and low >= high:
             raise OptionError(f"clip: low must lie below high, not {low} and {high}.")
         if to == "limits" and low is None and high is None:
-            raise OptionError("clip: to='limits' needs low, high or both.")
+            raise OptionError(f"clip: {entry('to', 'limits')} needs low, high or both.")
         if to == "fences" and (low is not None or high is not None):
-            raise OptionError("clip: low and high go with to='quantiles' or to='limits'.")
+            raise OptionError(f"clip: low and high go with {entry('to', 'quantiles', 'limits')}.")
         if to == "quantiles" and not all(0 <= v <= 1 for v in (low, high) if v is not None):
             raise OptionError("clip: quantiles lie between 0 and 1.")
 
@@ -343,7 +343,7 @@ class Bin(Operation):
         """Refuse cuts that do not rise and names that do not fit them."""
         cuts, names = list(self["cuts"]), self["names"]
         if (self["using"] == "cuts") != bool(cuts):
-            raise OptionError("bin: cuts go with using='cuts', and only with it.")
+            raise OptionError(f"bin: cuts go with {entry('using', 'cuts')}, and only with it.")
         if cuts != sorted(set(cuts)):
             raise OptionError(f"bin: cuts must rise, each above the one before, not {cuts}.")
         wanted = len(cuts) + 1 if cuts else self["bins"]

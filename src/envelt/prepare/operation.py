@@ -14,7 +14,7 @@ from ..core.columns.outcome import Outcome
 from ..core.finding import Finding
 from ..core.stats.sampling import Sampling
 from ..core.words import plural
-from ..errors import OptionError, PreparationError, did_you_mean
+from ..errors import OptionError, PreparationError, did_you_mean, entry
 from .values import check_value
 from .working import Working
 
@@ -226,7 +226,7 @@ def refuse_unseen(operation: str, name: str, levels: list[str]) -> PreparationEr
     shown = ", ".join(map(repr, levels[:3])) + (", …" if len(levels) > 3 else "")
     return PreparationError(
         f"{operation} of {name!r} met {'a level' if len(levels) == 1 else 'levels'} that the training rows do not "
-        f"have: {shown}. Fit again with such rows, or declare unseen='other' or 'missing'."
+        f"have: {shown}. Fit again with such rows, or declare {entry('unseen', 'other', 'missing')}."
     )
 
 

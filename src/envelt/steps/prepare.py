@@ -77,7 +77,7 @@ def _raw(column: Column) -> RawColumn:
     if isinstance(column, NumericColumn):
         return RawNumbers(column.values)
     if isinstance(column, TimeColumn):
-        return RawTimes(column.values, column.absent)
+        return RawTimes(column.values, column.absent, column.zone, offset=column.offset)
     assert isinstance(column, CategoryColumn)
     return RawWords(column.codes, list(column.written))
 

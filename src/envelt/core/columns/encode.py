@@ -19,7 +19,7 @@ from .labels import number_labels, time_labels
 from .marks import KEPT_AS_TEXT, Reading, read_texts, usual_marks_aside, without_marks
 from .plan import ColumnPlan
 from .raw import LARGEST, RawColumn, RawNumbers, RawTimes, RawWords, check_finite, too_large
-from .readings import whole_days
+from .readings import dates_as, whole_days
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from .times import YEARS_FROM, YEARS_TO, are_times_of_day, are_years
 from .yes_no import BOOLEANS, denies, folded
@@ -87,10 +87,11 @@ def encode(
         seen = _days(name, raw)._replace(blanked=raw.blanked)
     else:
         seen = Reading(raw, "", raw.blanked)
+    counted_in = seen.raw.counted_in if isinstance(seen.raw, RawNumbers) else ""
     check_finite(name, seen.raw, rows)
     if isinstance(seen.raw, RawNumbers) and plan.kind not in WORD_KINDS:
         seen = _computable(name, seen, plan.kind, rows)
-    read, reading = seen.raw, seen.how
+    read, reading = seen.raw, seen.how or (f"lengths of time, in {counted_in}" if counted_in else "")
     found = detect(name, read)
     if seen.form == "clock" and isinstance(read, RawNumbers) and are_times_of_day(name, read.values):
         found = found._replace(kind="datetime")
@@ -112,7 +113,7 @@ def encode(
         column = _relabelled(column, plan)
     return replace(
         column, detected=detected, reading=reading, form=seen.form, blanked=seen.blanked, label=plan.label,
-        unit=plan.unit,
+        unit=plan.unit or counted_in,
     )  # fmt: skip
 
 
@@ -202,7 +203,7 @@ def _build(name: str, raw: RawColumn, what: Detected, declared: bool, rows: pd.I
             _check_times(name, raw, form)
             return NumericColumn(**head, values=raw.values, counted=what.distinct)
         times = _as_times(name, raw, rows)
-        return TimeColumn(**head, values=times.values, absent=times.absent)
+        return TimeColumn(**head, values=times.values, absent=times.absent, zone=times.zone, offset=times.offset)
     codes, levels = _as_levels(raw, what)
     _check_levels(name, what.kind, levels, codes)
     return CategoryColumn(**head, codes=codes, levels=levels, ordered=what.kind == "ordinal", written=levels)
@@ -248,16 +249,14 @@ def _check_times(name: str, raw: RawNumbers, form: str) -> None:
 def _as_times(name: str, raw: RawTimes | RawWords, rows: pd.Index[Any]) -> RawTimes:
     if isinstance(raw, RawTimes):
         return raw
-    stamps = pd.to_datetime(pd.Series(raw.words, dtype=object), errors="coerce", format="ISO8601", utc=True)
-    wrong = stamps.isna().to_numpy()
+    dates, wrong = dates_as(raw.words, "ISO8601")
     if wrong[raw.codes[raw.codes >= 0]].any():
         at = int(np.flatnonzero((raw.codes >= 0) & wrong[raw.codes])[0])
         raise KindConflictError(
             f"Column {name!r} cannot be a datetime: {raw.words[raw.codes[at]]!r} is not a date like "
             f"2024-09-30 (row {rows[at]})."
         )
-    micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
-    return RawTimes(np.append(micro, 0)[raw.codes], raw.codes < 0)
+    return dates.of(raw.codes)
 
 
 def _as_levels(raw: RawColumn, what: Detected) -> tuple[NDArray[np.int32], tuple[str, ...]]:

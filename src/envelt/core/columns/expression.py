@@ -105,7 +105,7 @@ def derived_column(table: Table, expression: str) -> RawColumn:
             raise ExpressionError(f"{expression!r} gives infinity in {int(np.isinf(values).sum()):,} rows.")
         return RawNumbers(values)
     if isinstance(value, Times):
-        return RawTimes(np.where(value.absent, 0, value.values), value.absent)
+        return RawTimes(np.where(value.absent, 0, value.values), value.absent, value.zone, offset=value.offset)
     if isinstance(value, Truth):
         true, false = np.broadcast_to(value.true, n), np.broadcast_to(value.false, n)
         return RawWords(np.where(true, 1, np.where(false, 0, -1)).astype(np.int32), ["no", "yes"])
@@ -201,7 +201,7 @@ class _Evaluator:
         if isinstance(column, NumericColumn):
             return Numbers(column.values)
         if isinstance(column, TimeColumn):
-            return Times(column.values, column.absent)
+            return Times(column.values, column.absent, column.zone, column.offset)
         assert isinstance(column, CategoryColumn)
         return column
 
@@ -293,10 +293,13 @@ class _Evaluator:
                 b = Numbers(number_in(label, b.text))
             if isinstance(b, Numbers):
                 return held(op, a.values, b.values, np.isnan(a.values) | np.isnan(b.values))
-        if isinstance(a, Times) and isinstance(b, Times):
-            return held(op, a.values, b.values, a.absent | b.absent)
         if isinstance(a, Times) and isinstance(b, Text):
-            return held(op, a.values, moment(label, b.text), a.absent)
+            at, offset = moment(label, b.text)
+            b = Times(np.array(at), np.array(False), "", None if offset is None else np.array(offset))
+        if isinstance(a, Times) and isinstance(b, Times):
+            of_zones = a.offset is not None and b.offset is not None  # else as the clocks showed
+            first, second = (a.instants, b.instants) if of_zones else (a.values, b.values)
+            return held(op, first, second, a.absent | b.absent)
         if isinstance(a, CategoryColumn) and isinstance(b, (Numbers, Text)) and np.ndim(plain(b)) == 0:
             return self.level(a, op, plain(b))
         if isinstance(a, CategoryColumn) and isinstance(b, Numbers):

@@ -7,10 +7,10 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
 from ...errors import ExpressionError
+from .readings import dates_as
 from .table import CategoryColumn
 from .yes_no import truth_of
 
@@ -44,10 +44,17 @@ class Numbers(NamedTuple):
 
 
 class Times(NamedTuple):
-    """Microseconds since 1970 a row, and where they are missing."""
+    """Microseconds since 1970 a row as the clock showed, where missing, and how far clocks were from universal time."""
 
     values: NDArray[np.int64]
     absent: Mask
+    zone: str = ""
+    offset: NDArray[np.int64] | None = None
+
+    @property
+    def instants(self) -> NDArray[np.int64]:
+        """The same of universal time, where offsets are known."""
+        return self.values if self.offset is None else self.values - self.offset
 
 
 class Text(NamedTuple):
@@ -129,9 +136,9 @@ def number_in(label: str, text: str) -> Floats:
         raise ExpressionError(f"{label!r} is a number and cannot be compared with {text!r}.") from None
 
 
-def moment(label: str, text: str) -> int:
-    """Return a text that is compared with a date as microseconds since 1970, or refuse."""
-    stamp = pd.to_datetime(pd.Series([text]), errors="coerce", utc=True, format="ISO8601")
-    if stamp.isna().any():
+def moment(label: str, text: str) -> tuple[int, int | None]:
+    """Return a text that is compared with a date as microseconds since 1970, and its offset or none; or refuse."""
+    read, absent = dates_as([text], "ISO8601")
+    if absent.any():
         raise ExpressionError(f"{label!r} is a date: compare it with one like '2024-09-30', not {text!r}.")
-    return int(stamp.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)[0])
+    return int(read.values[0]), None if read.offset is None else int(read.offset[0])

@@ -14,6 +14,7 @@ from .. import thresholds as T
 from .names import hints
 from .raw import RawColumn, RawNumbers, RawTimes, RawWords
 from .readings import read_dates, read_numbers
+from .spans import read_spans
 
 KNOWN = frozenset(
     {".", "..", "...", "-", "--", "---", "?", "??", "*", "na", "n/a", "n.a.", "#n/a", "null", "nan", "missing"}
@@ -63,7 +64,7 @@ def without_marks(raw: RawColumn, marks: Iterable[str]) -> RawColumn:
     numbers = [float(m) for m in named if _is_number(m) and (read_numbers([m]) is not None or np.isinf(float(m)))]
     if not np.isin(values, numbers).any():
         return raw
-    return RawNumbers(np.where(np.isin(values, numbers), np.nan, values))
+    return replace(raw, values=np.where(np.isin(values, numbers), np.nan, values))
 
 
 def usual_marks_aside(raw: RawWords) -> Reading:
@@ -155,8 +156,11 @@ def _read(raw: RawWords) -> Reading | None:
     if numbers is not None:
         values = np.append(numbers.values, np.nan)[raw.codes]
         return Reading(RawNumbers(values), f"numbers kept as text, {numbers.how}", form=numbers.form)
+    spans = read_spans(raw.words, raw.codes)
+    if spans is not None:
+        return Reading(spans, "")
     dates = read_dates(raw.words)
     if dates is None:
         return None
     doubt = ", though day and month may be swapped" if dates.ambiguous else ""
-    return Reading(RawTimes(np.append(dates.values, 0)[raw.codes], raw.codes < 0), dates.how + doubt, form=dates.form)
+    return Reading(dates.of(raw.codes), dates.how + doubt, form=dates.form)

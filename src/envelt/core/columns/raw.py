@@ -23,10 +23,14 @@ EXACT_KINDS = ("nominal", "identifier", "text", "binary", "ordinal")
 
 @dataclass(frozen=True)
 class RawNumbers:
-    """Numbers as float64, NaN where missing; ``blanked`` are texts among them taken as missing, with their rows."""
+    """Numbers as float64, NaN where missing; ``blanked`` are texts among them taken as missing, with their rows.
+
+    ``counted_in`` is the unit of what was a length of time.
+    """
 
     values: NDArray[np.float64]
     blanked: tuple[tuple[str, int], ...] = ()
+    counted_in: str = ""
 
 
 @dataclass(frozen=True)
@@ -47,13 +51,15 @@ class RawWords:
 class RawTimes:
     """Times as microseconds since 1970-01-01, with a mask of the missing.
 
-    Times of a zone keep what their clock showed; ``zone`` names it. ``blanked`` as of numbers.
+    Times of a zone keep what their clock showed; ``zone`` names it, and ``offset`` says by how many microseconds each
+    clock was ahead of universal time, where that is known. ``blanked`` as of numbers.
     """
 
     values: NDArray[np.int64]
     absent: NDArray[np.bool_]
     zone: str = ""
     blanked: tuple[tuple[str, int], ...] = ()
+    offset: NDArray[np.int64] | None = None
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,9 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from .raw import EXACT
+from ..words import plural
+from .raw import EXACT, RawTimes
+from .zones import zone_of
 
 CURRENCY = "€$£¥₹₽₩¢"
 _PLAIN = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
@@ -42,13 +44,23 @@ class NumberReading(NamedTuple):
 class DateReading(NamedTuple):
     """Microseconds since 1970 for each text, how they were read, and whether day and month may be swapped.
 
-    ``form`` is how pandas writes the form, or "quarter".
+    ``form`` is how pandas writes the form, or "quarter"; ``offset`` by how much each clock was ahead of universal time,
+    where all texts say it.
     """
 
     values: NDArray[np.int64]
     how: str
     ambiguous: bool
     form: str = ""
+    offset: NDArray[np.int64] | None = None
+
+    def of(self, codes: NDArray[np.int32]) -> RawTimes:
+        """Return the times of rows, of which codes say which text stands there; −1 where none does."""
+        absent = codes < 0
+        if self.offset is None:
+            return RawTimes(np.append(self.values, 0)[codes], absent)
+        zone = zone_of(self.offset[np.unique(codes[~absent])])
+        return RawTimes(np.append(self.values, 0)[codes], absent, zone, offset=np.append(self.offset, 0)[codes])
 
 
 def read_numbers(words: list[str]) -> NumberReading | None:
@@ -270,20 +282,37 @@ def _with_times(words: list[str], parts: list[re.Match[str]]) -> DateReading | N
 
 
 def _dates(words: list[str], form: str, how: str, ambiguous: bool) -> DateReading | None:
-    stamps = pd.to_datetime(pd.Series(words, dtype=object), format=form, errors="coerce", utc=True)
-    if stamps.isna().any():
+    read, absent = dates_as(words, form)
+    return None if absent.any() else read._replace(how=f"dates kept as text, {how}{read.how}", ambiguous=ambiguous)
+
+
+_OFFSET = re.compile(r":\d{2}(?:\.\d+)?\s*(?:(Z)|([+-])(\d{2}):?(\d{2}))$")
+
+
+def _offset(word: str) -> int | None:
+    """Return by how many microseconds a clock is ahead of universal time, where a text says it."""
+    found = _OFFSET.search(word)
+    if found is None:
         return None
-    micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
-    return DateReading(micro, f"dates kept as text, {how}", ambiguous, form)
+    return 0 if found[1] else int(found[2] + "1") * (int(found[3]) * 60 + int(found[4])) * 60_000_000
 
 
-def dates_as(words: list[str], form: str) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """Read texts that write dates in one form; and say which do not."""
+def dates_as(words: list[str], form: str) -> tuple[DateReading, NDArray[np.bool_]]:
+    """Read texts that write dates in one form, as the clock showed them; and say which do not.
+
+    Where some say how far they are from universal time and others do not, those are taken as universal time.
+    """
     if form == "quarter":
         found = [_QUARTER.fullmatch(w.strip()) for w in words]
         words = ["" if m is None else f"{m['y'] or m['y2']}-{3 * int(m['q'] or m['q2']) - 2:02d}" for m in found]
         form = "%Y-%m"
     stamps = pd.to_datetime(pd.Series([w.strip() for w in words], dtype=object), format=form, errors="coerce", utc=True)
     absent = stamps.isna().to_numpy(bool)
-    micro = stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
-    return np.where(absent, 0, micro), absent
+    micro = np.where(absent, 0, stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64))
+    ahead = [_offset(w) for w in words] if form == "ISO8601" else []
+    if not any(o is not None for o in ahead):
+        return DateReading(micro, "", False, form), absent
+    offset = np.array([o or 0 for o in ahead], np.int64)
+    without = sum(o is None for o, gone in zip(ahead, absent, strict=True) if not gone)
+    how = f", {plural(without, 'text')} without an offset taken as UTC" if without else ""
+    return DateReading(micro + offset, how, False, form, offset), absent

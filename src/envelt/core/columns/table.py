@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ...errors import unknown_column
 from ..words import plural
 from .labels import number_label, short_label, time_label
+from .zones import in_zone
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int32]
@@ -164,10 +165,15 @@ class NumericColumn(Column):
 
 @dataclass(frozen=True, kw_only=True)
 class TimeColumn(Column):
-    """Times: ``values`` is int64 microseconds since 1970-01-01 of shape (n,)."""
+    """Times: ``values`` is int64 microseconds since 1970-01-01 of shape (n,), as the clock showed them.
+
+    Of a ``zone``, ``offset`` says by how many microseconds each clock was ahead of universal time.
+    """
 
     values: NDArray[np.int64]
     absent: Mask
+    zone: str = ""
+    offset: NDArray[np.int64] | None = None
 
     def __len__(self) -> int:
         return len(self.values)
@@ -194,13 +200,19 @@ class TimeColumn(Column):
 
     def take(self, rows: NDArray[np.intp]) -> TimeColumn:
         """Return the column at these row positions."""
-        return replace(self, values=self.values[rows], absent=self.absent[rows])
+        offset = None if self.offset is None else self.offset[rows]
+        return replace(self, values=self.values[rows], absent=self.absent[rows], offset=offset)
 
-    def to_pandas(self) -> NDArray[np.datetime64]:
-        """Return the times, NaT where missing."""
-        times = self.values.astype("datetime64[us]")
+    @property
+    def instants(self) -> NDArray[np.int64]:
+        """Microseconds since 1970-01-01 of universal time, where offsets are known; else as the clock showed."""
+        return self.values if self.offset is None else self.values - self.offset
+
+    def to_pandas(self) -> Any:
+        """Return the times, NaT where missing; of a zone with it, each with its own offset where that has no name."""
+        times = self.instants.astype("datetime64[us]")
         times[self.absent] = np.datetime64("NaT")
-        return times
+        return times if self.offset is None else in_zone(times, self.offset, self.zone)
 
     def examples(self, most: int = 4) -> list[str]:
         """Return the first few different times."""
@@ -336,6 +348,10 @@ class Table:
     def at(self, at: NDArray[np.intp]) -> Table:
         """Return the rows at these positions, which may repeat."""
         return Table({c.name: c.take(at) for c in self}, self.rows[at])
+
+    def apart(self, at: NDArray[np.intp]) -> NDArray[np.intp]:
+        """Return of some positions those of different rows of the data: what stands for several is named once."""
+        return at if self.rows.is_unique else at[~self.rows[at].duplicated()]
 
     def to_frame(self) -> pd.DataFrame:
         """Return the table as a data frame with the labels of its rows."""

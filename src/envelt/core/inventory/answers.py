@@ -25,37 +25,41 @@ class InventoryAnswers(Remade):
 
     Parameters
     ----------
-    table, sampling, outcome, unit, ranges, counted
+    table, whole, sampling, outcome, unit, ranges
         As in `quality_findings`.
     nested
         Columns that hold lists or the like, with what they hold.
+    unlike
+        Columns that one file writes otherwise than another, and how each does.
     first
         How many rows to show as they were read.
     """
 
     table: Table
+    whole: Table
     sampling: Sampling
     outcome: Outcome | None
     unit: str | None
     ranges: Mapping[str, tuple[float, float]]
-    counted: bool
     nested: tuple[tuple[str, str], ...]
+    unlike: Mapping[str, Mapping[str, str]]
     first: int
     slowly: Slowly
 
     @cached_property
     def facts(self) -> tuple[ColumnFacts, ...]:
         """One row a column."""
-        return column_facts(self.table)
+        return column_facts(self.table, self.whole)
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What is wrong or odd."""
         with self.slowly("Inventory") as report:
             found = quality_findings(
-                self.table, self.sampling, self.outcome, self.unit, self.ranges, self.counted, progress=report
+                self.table, self.whole, self.sampling, self.outcome, self.unit, self.ranges, progress=report
             )
-        return (*(_nested(name, what) for name, what in self.nested), *found)
+        of_files = [_unlike(name, how) for name, how in self.unlike.items() if name in self.table.columns]
+        return (*(_nested(name, what) for name, what in self.nested), *of_files, *found)
 
     @cached_property
     def repeated(self) -> int:
@@ -69,6 +73,18 @@ class InventoryAnswers(Remade):
         first = [c.take(at).labels() for c in self.table]
         labels = [f"row {r}" for r in self.table.rows[at]]
         return pd.DataFrame(first, pd.Index(list(self.table.columns), name="column"), labels, dtype=object)
+
+
+def _unlike(name: str, how: Mapping[str, str]) -> Finding:
+    told = "; ".join(f"{source}: {way}" for source, way in list(how.items())[:4]) + ("; …" if len(how) > 4 else "")
+    return Finding(
+        "unlike-files",
+        "caution",
+        (name,),
+        f"{marked(name)} is written otherwise in one file than in another ({told}): each was read by its own form.",
+        "Look at some rows of each; where a form is wrong, write the files in one way.",
+        {"sources": dict(how)},
+    )
 
 
 def _nested(name: str, what: str) -> Finding:

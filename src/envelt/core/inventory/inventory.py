@@ -70,58 +70,60 @@ class Inventory:
     columns: tuple[ColumnFacts, ...]
 
 
-def column_facts(table: Table) -> tuple[ColumnFacts, ...]:
-    """Describe every column of a table."""
-    return tuple(in_threads(_facts, list(table), len(table)))
+def column_facts(table: Table, whole: Table) -> tuple[ColumnFacts, ...]:
+    """Describe every column of a table, by the rows that its rows stand for."""
+    return tuple(in_threads(lambda c: _facts(c, whole.columns.get(c.name, c)), list(table), len(whole)))
 
 
 def quality_findings(
     table: Table,
+    whole: Table,
     sampling: Sampling,
     outcome: Outcome | None = None,
     unit: str | None = None,
     ranges: Mapping[str, tuple[float, float]] | None = None,
-    counted: bool = False,
     progress: Progress = lambda done, total, name: None,
 ) -> tuple[Finding, ...]:
     """Look for what is wrong or odd about a table.
 
     Parameters
     ----------
+    whole
+        The rows that the rows of the table stand for: the same ones, where a person did not say that they stand for
+        several. What is counted is counted of these; what rows say to each other is asked of the table's.
     sampling
-        What the rows are a sample of: cases each, or units.
+        What the whole rows are a sample of: cases each, or units.
     outcome
-        Lets missing be compared with it.
+        Of the whole rows: lets missing be compared with it.
     unit
         The declared unit, so that none is looked for.
     ranges
         Valid ranges a person declared, by column.
-    counted
-        Whether a person said that rows stand for several.
     progress
         Called with (done, total, what is looked at).
     """
-    name = None if outcome is None else outcome.name
+    name, counted = None if outcome is None else outcome.name, whole is not table
+    of_rows, of_table = (None, Sampling.of_rows(len(table))) if counted else (outcome, sampling)
     looks: list[tuple[str, Callable[[], list[Finding]]]] = [
-        ("missing", lambda: gap_findings(table, outcome, sampling)),
-        ("repeats", lambda: repeat_findings(table, unit, outcome) or ([] if unit else named_by_nothing(table))),
-        ("rows", lambda: crossed_findings(table, outcome, counted)),
+        ("missing", lambda: gap_findings(whole, outcome, sampling)),
+        ("repeats", lambda: repeat_findings(table, unit, of_rows) or ([] if unit else named_by_nothing(table))),
+        ("rows", lambda: crossed_findings(table, of_rows, counted)),
         ("copies", lambda: copy_findings(table, name)),
         ("recipes", lambda: recipe_findings(table, name)),
         ("from one", lambda: made_from_one(table, name)),
         ("logarithms", lambda: logged_findings(table, name)),
-        ("follows", lambda: follow_findings(table, name, sampling)),
+        ("follows", lambda: follow_findings(table, name, of_table)),
         ("swapped", lambda: swapped_values(table)),
         ("flags", lambda: exclusive_flags(table, name)),
-        ("implied levels", lambda: implied_levels(table, name, sampling)),
-        ("later", lambda: later_findings(table, outcome, sampling)),
-        ("values", lambda: value_findings(table, dict(ranges or {}))),
+        ("implied levels", lambda: implied_levels(table, name, of_table)),
+        ("later", lambda: later_findings(table, of_rows, of_table)),
+        ("values", lambda: value_findings(whole, dict(ranges or {}))),
         ("parts of dates", lambda: date_part_findings(table, name)),
         ("off scale", lambda: off_scale_findings(table)),
         ("dates", lambda: date_order_findings(table)),
-        ("levels", lambda: level_findings(table)),
-        ("rare levels", lambda: rare_findings(table, name)),
-        ("constants", lambda: _of_many([f for c in table for f in _constant(c)])),
+        ("levels", lambda: level_findings(whole)),
+        ("rare levels", lambda: rare_findings(whole, name)),
+        ("constants", lambda: _of_many([f for c in whole for f in _constant(c)])),
     ]
     made = in_threads(lambda look: look[1](), looks, len(table), progress, lambda look: look[0])
     progress(len(looks), len(looks), "")
@@ -177,12 +179,17 @@ def _kinds_at_once(found: list[Finding]) -> list[Finding]:
     return found
 
 
-def _facts(c: Column) -> ColumnFacts:
-    missing = int(c.missing.sum())
-    counts = (len(c) - missing, missing, c.distinct)
+def _facts(c: Column, whole: Column) -> ColumnFacts:
+    missing = int(whole.missing.sum())
+    present, reason = len(whole) - missing, c.reason
+    if whole is not c:  # kinds are told by the rows of the data, and said of all that they stand for
+        reason = reason.replace(plural(np.count_nonzero(~c.missing), "row"), plural(present, "row"))
+        different = f"{c.distinct:,} "
+        reason = f"{whole.distinct:,} {reason.removeprefix(different)}" if reason.startswith(different) else reason
     return ColumnFacts(
-        c.name, c.kind, c.reason, c.kind != c.detected, *counts, tuple(c.examples()), c.label, c.unit, column_shape(c)
-    )
+        c.name, c.kind, reason, c.kind != c.detected, present, missing, whole.distinct, tuple(c.examples()), c.label,
+        c.unit, column_shape(whole),
+    )  # fmt: skip
 
 
 def _of_many(found: list[Finding]) -> list[Finding]:

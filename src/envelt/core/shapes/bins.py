@@ -71,9 +71,9 @@ def readable_bins(
 
     Freedman & Diaconis's width (1981), Scott's (1979) where the quartiles coincide, rounded to 1, 2, 2.5 or
     5 × 10^k and to a multiple of the step in which the values were recorded (of dozens to so many dozens), so that no
-    bin holds more steps than its neighbour. Bins of one step, and of whole numbers, have their edges half-way between values. At
-    most 60 bins; where a tail would then leave under four bins to the middle half of the rows, the bins cover
-    Tukey's fences and the rest is counted at the edge.
+    bin holds more steps than its neighbour. Bins of one step, and of whole numbers, have their edges half-way between
+    values. At most 60 bins; where a tail would then leave under four bins to the middle half of the rows, the bins
+    cover Tukey's fences and the rest is counted at the edge.
 
     Parameters
     ----------
@@ -236,7 +236,7 @@ def _wider(width: float, whole: bool, step: float) -> float:
 
 
 def _round_widths(width: float, whole: bool, step: float) -> Floats:
-    """Return the round widths about a width, sorted; of a step that is not round itself (dozens) round numbers of it."""
+    """Return the round widths about a width, sorted; of a step that is not round (dozens) round numbers of it."""
     if step and not _is_round(step):
         return step * _round_widths(width / step, True, 1.0)
     k = int(np.floor(np.log10(width)))

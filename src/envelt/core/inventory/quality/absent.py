@@ -48,7 +48,7 @@ def _nothing_there(table: Table, masks: dict[str, Mask]) -> list[Finding]:
     at = np.flatnonzero(np.logical_and.reduce(list(masks.values())))
     if not 0 < len(at) < len(table):
         return []
-    rows = [str(table.rows[k]) for k in at[:20]]
+    rows = [str(r) for r in table.rows[table.apart(at)[:20]]]
     one = len(at) == 1
     return [
         Finding(

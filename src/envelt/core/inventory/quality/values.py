@@ -119,7 +119,7 @@ def _before_the_others(table: Table, c: NumericColumn, there: Floats) -> list[Fi
     if ordered[k - 1] > T.ZERO_APART * ordered[k]:
         return []
     few = c.values < ordered[k]
-    rows = [str(table.rows[i]) for i in np.flatnonzero(few)[:20]]
+    rows = [str(r) for r in table.rows[table.apart(np.flatnonzero(few))[:20]]]
     return [
         Finding(
             "impossible-value",
@@ -172,8 +172,8 @@ def _clocks(columns: list[NumericColumn]) -> Finding:
 def _outside(
     table: Table, c: NumericColumn, outside: NDArray[np.bool_], limits: tuple[float, float], what: str, declared: bool
 ) -> Finding:
-    at = np.flatnonzero(outside)
-    rows = [str(table.rows[i]) for i in at[:20]]
+    at = table.apart(np.flatnonzero(outside))
+    rows, n = [str(r) for r in table.rows[at[:20]]], int(np.count_nonzero(outside))
     listed = ", ".join(f"{number_label(c.values[i])} in row {table.rows[i]}" for i in at[:3])
     low, high = (number_label(v) if np.isfinite(v) else "any" for v in limits)
     code = "out-of-range" if declared else "impossible-value"
@@ -182,9 +182,9 @@ def _outside(
         code,
         "caution",
         (c.name,),
-        f"{marked(c.name)} holds {plural(len(at), 'value')} outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
+        f"{marked(c.name)} holds {plural(n, 'value')} outside {why}: {listed}{', …' if len(at) > 3 else ''}.",
         "Mend or blank those cells" + ("." if declared else ", or declare the range that is possible."),
-        {"rows": rows, "count": len(at), **_ends(limits)},
+        {"rows": rows, "count": n, **_ends(limits)},
     )
 
 
@@ -211,16 +211,16 @@ def _date(table: Table, c: TimeColumn) -> list[Finding]:
         far &= np.floor(c.days) != float(np.datetime64(f.evidence["value"]).astype("datetime64[D]").astype(int))
     n = int(far.sum())
     if n and n <= T.FEW_IMPOSSIBLE * len(days):
-        at = np.flatnonzero(far)
+        at = table.apart(np.flatnonzero(far))
         listed = ", ".join(f"{time_label(int(c.values[i]))} in row {table.rows[i]}" for i in at[:3])
         found.append(
             Finding(
                 "date-apart",
                 "caution",
                 (c.name,),
-                f"{n:,} dates of {marked(c.name)} lie far from all others: {listed}{', …' if n > 3 else ''}.",
+                f"{n:,} dates of {marked(c.name)} lie far from all others: {listed}{', …' if len(at) > 3 else ''}.",
                 "Look for a mistyped year.",
-                {"rows": [str(table.rows[i]) for i in at[:20]], "count": n},
+                {"rows": [str(r) for r in table.rows[at[:20]]], "count": n},
             )
         )
     return found
@@ -247,9 +247,9 @@ def date_order_findings(table: Table) -> list[Finding]:
             if n < T.ROWS_FOR_ORDER:
                 continue
             for first, second in ((a, b), (b, a)):
-                wrong = both & (second.values < first.values)
+                wrong = both & (second.instants < first.instants)
                 k = int(wrong.sum())
-                if 0 < k <= T.FEW_OUT_OF_ORDER * n and int((second.values > first.values)[both].sum()) > n / 2:
+                if 0 < k <= T.FEW_OUT_OF_ORDER * n and int((second.instants > first.instants)[both].sum()) > n / 2:
                     rows = [str(r) for r in table.rows[np.flatnonzero(wrong)[:20]]]
                     found.append(
                         Finding(
