@@ -4,7 +4,7 @@ PY := $(VENV)/bin/python
 
 EXAMPLES ?= envelt-examples
 
-.PHONY: demo examples test search mutants lint benchmarks
+.PHONY: demo examples test search mutants versions lint benchmarks
 
 demo: $(VENV)/.installed
 	$(VENV)/bin/envelt demo
@@ -23,6 +23,10 @@ search: $(VENV)/.installed
 mutants: $(VENV)/.installed
 	$(PY) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".[test,mutants]"
 	$(PY) tests/mutation.py $${ENVELT_MUTANTS:-300}
+
+versions: $(VENV)/.installed
+	$(PY) -m pip install --quiet --disable-pip-version-check -e ".[versions]"
+	$(PY) tests/versions.py
 
 lint: $(VENV)/.linters
 	$(VENV)/bin/ruff check src tests benchmarks examples

@@ -4,6 +4,7 @@ import numpy as np
 
 from envelt import Study
 from envelt.core.stats.crossing import Crossing
+from envelt.core.stats.heldout import HeldOutRows
 from envelt.core.stats.sampling import Sampling
 
 
@@ -22,3 +23,8 @@ def table_of(counts):
 def found(frame, code, step="inventory", **options):
     """What a step finds under one code."""
     return [f for f in getattr(Study(frame, **options), step)().findings if f.code == code]
+
+
+def told_of(target, folds=None):
+    """Rows that all have an outcome and are cases of their own, in given folds or dealt by what they say."""
+    return HeldOutRows(np.ones(len(target), bool), target, Sampling.of_rows(len(target)), 0, folds)

@@ -21,7 +21,7 @@ from envelt.core.stats.expected import column_lambda
 from envelt.core.stats.explained import explained_share, ratio_within
 from envelt.core.stats.folds import deal, hash_blocks
 from envelt.core.stats.held_out_line import StraightLine
-from envelt.core.stats.heldout import HeldOutRows, held_out, level_cells
+from envelt.core.stats.heldout import held_out, level_cells
 from envelt.core.stats.of_rows.noncentral import noncentral_chi_square, noncentral_f
 from envelt.core.stats.of_rows.proportions import risk_difference, wilson
 from envelt.core.stats.of_rows.tables import fisher_exact
@@ -32,7 +32,7 @@ from envelt.core.stats.within_groups import stratified_slope
 from envelt.core.within.joint import slopes_of_each, z_of_slopes
 from envelt.core.within.rule import TURNS, TurnRound
 from envelt.core.within.told import turn_findings
-from samples import found, rows
+from samples import found, rows, told_of
 
 
 def test_a_curves_band_is_as_wide_as_the_curve_strays():
@@ -234,7 +234,7 @@ def test_a_share_of_what_is_told_whole_has_the_interval_of_one_row():
     n = 60
     y = np.tile([0, 1], n // 2)
     target = ClassTarget(y, 2)
-    held = HeldOutRows(np.ones(n, bool), target, rows(y), 0)
+    held = told_of(target)
     (made,) = held_out([level_cells(y, 2, held)], held)
     floor = 1 / (2 * n * np.log(2))
     assert 0.95 * floor <= made.high - made.share < 4 * floor
@@ -343,9 +343,8 @@ def test_the_held_out_share_of_a_line_is_that_of_five_folds_written_out():
     y = 10 + 0.3 * x + r.normal(0, 3, 400)
     target = NumberTarget(y, np.unique(y, return_inverse=True)[1])
     folds = deal(hash_blocks(np.arange(400), 0), target.load, 0)
-    held = HeldOutRows(np.ones(400, bool), target, rows(x), 0, folds)
     values, place, count = np.unique(x, return_inverse=True, return_counts=True)
-    made = StraightLine(place, count, held).share(values)
+    made = StraightLine(place, count, told_of(target, folds)).share(values)
     fold = folds.fold_of_block[0][folds.blocks]
     loss = plain = 0.0
     for f in range(5):

@@ -37,7 +37,7 @@ from envelt.core.stats.trend import least_squares
 from envelt.core.stats.within_groups import stratified_means, stratified_slope
 from envelt.core.within.search import turn_rounds
 from envelt.demo.others import OTHERS
-from samples import rows
+from samples import rows, told_of
 
 
 @pytest.mark.parametrize("units", [0, 40])
@@ -328,7 +328,7 @@ def test_the_held_out_share_of_a_line_is_that_of_lines_fitted_on_the_other_folds
             score += np.sum(np.logaddexp(0, (1 - 2 * c[held]) * (b[0] + b[1] * x[held])))
             base = (np.bincount(c[train]) + 0.5) / (train.sum() + 1)
             plain -= np.sum(np.log(base[c[held]]))
-    made = held_out_line.StraightLine(place, count, target, folds).share(unique)
+    made = held_out_line.StraightLine(place, count, told_of(target, folds)).share(unique)
     assert made == pytest.approx(1 - score / plain, abs=1e-4 if kind == "classes" else 1e-9)
 
 
@@ -555,7 +555,7 @@ def spaced(gain, error):
 )
 def test_a_form_is_the_plainest_that_does_as_well(line, rising, free, form_of):
     base = np.full(1_000, 1.0)
-    losses = form._Losses(base, *(spaced(*of)(base) for of in (line, rising, free)), rows(base))
+    losses = form._Losses(base, *(spaced(*of)(base) for of in (line, rising, free)), base, rows(base))
     assert form._decided(losses) == form_of
 
 
@@ -566,7 +566,7 @@ def test_a_fit_that_is_not_surely_better_leaves_the_form_open():
     line = base - 0.3 - 0.1 * (noise - noise.mean())
     unsure = r.normal(size=1_000)
     free = line - 0.04 - 1.2 * (unsure - unsure.mean()) / unsure.std()  # 0.04, error 0.046
-    assert form._decided(form._Losses(base, line, line, free, rows(base))) == "not decided"
+    assert form._decided(form._Losses(base, line, line, free, base, rows(base))) == "not decided"
 
 
 def test_inflation_is_that_of_least_squares_on_the_others():

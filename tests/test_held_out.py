@@ -8,10 +8,10 @@ import pytest
 
 from envelt import Study
 from envelt.core.stats.folds import deal, hash_blocks
-from envelt.core.stats.heldout import HeldOutRows, held_out, level_cells, number_cells
+from envelt.core.stats.heldout import held_out, level_cells, number_cells
 from envelt.core.stats.shrinkage import level_strength
 from envelt.core.stats.targets import ClassTarget
-from samples import rows
+from samples import told_of
 
 N = 1000
 
@@ -173,7 +173,7 @@ def test_the_share_is_the_definition_written_out_naively(levels):
     y = (rng.random(600) < 1 / (1 + np.exp(1 - (x % 3 if levels else 2 * x)))).astype(np.int64)
     target = ClassTarget(y, 2)
     folds = deal(hash_blocks(np.arange(600), 0), target.load, 0)
-    held = HeldOutRows(np.ones(600, bool), target, rows(x), 0, folds)
+    held = told_of(target, folds)
     (got,) = held_out([level_cells(x, 25, held) if levels else number_cells(x, held)], held)
     # powers to the 19th lose digits in the naive basis
     assert got.share == pytest.approx(naive_share(x, y, levels, folds), rel=1e-10 if levels else 1e-7)

@@ -28,7 +28,7 @@ from envelt.core.stats.cut import best_cut
 from envelt.core.stats.explained import explained_share, ratio_within
 from envelt.core.stats.form import relation_form
 from envelt.core.stats.groups import GroupedRows
-from envelt.core.stats.heldout import HeldOutRows, held_out, number_cells
+from envelt.core.stats.heldout import held_out, number_cells
 from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.of_rows.two_groups import rank_pair, superiority_of
 from envelt.core.stats.of_units.spread import spread_of
@@ -41,7 +41,7 @@ from envelt.core.within.groups import _clear
 from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each, z_of
 from envelt.core.within.search import turn_rounds
 from envelt.errors import EnveltError
-from samples import found, rows, table_of
+from samples import found, rows, table_of, told_of
 
 SEEDS = st.integers(0, 10_000)
 
@@ -382,7 +382,7 @@ def test_copies_are_told_once_and_what_becomes_of_relations_the_surest_first():
 
 def test_where_nothing_is_unsure_no_share_is_held_out_and_two_rows_have_an_interval():
     target = NumberTarget(np.zeros(200), np.zeros(200, np.int64))
-    held = HeldOutRows(np.ones(200, bool), target, rows(np.zeros(200)), 0)
+    held = told_of(target)
     made = held_out([number_cells(np.arange(200.0), held)] * 2, held)
     assert len(made) == 2
     assert np.isnan([m.share for m in made]).all()

@@ -94,7 +94,7 @@ def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str, ret
     for name, kind in columns.items():
         if name in at:
             here = type_here(at, name)
-            as_it_is = here == kind or name in retyped
+            as_it_is = here == kind or name in retyped or name not in needed  # what is only dropped may be anything
             out.set(name, at.source(name) if as_it_is else _as_type(out, name, at.raw(name), here, kind))
         elif name in needed:
             out.set(name, empty_like(kind, len(at)))
