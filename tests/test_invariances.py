@@ -66,7 +66,9 @@ def of_view(told):
     found = {}
     for name, rows in told["tables"].items():
         for row in rows:
-            words = [v for k, v in row.items() if isinstance(v, str) and k not in ("form", "label", "reason")]
+            if "first_alone" in row and row["first"] > row["second"]:  # which is which, whatever comes first
+                row["first_alone"], row["second_alone"] = row["second_alone"], row["first_alone"]
+            words = [v for k, v in row.items() if isinstance(v, str) and k not in ("form", "label", "reason", "mode")]
             numbers = {k: v for k, v in row.items() if isinstance(v, int | float) and k != "index"}
             found.setdefault((name, *sorted(words)), []).append(numbers)
     return found

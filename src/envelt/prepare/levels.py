@@ -12,7 +12,7 @@ from ..core import thresholds as T
 from ..core.columns.grades import grade_order
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawWords
-from ..core.columns.yes_no import denies
+from ..core.columns.yes_no import natural_key
 from ..core.magnitude import spread_of
 from ..core.stats.groups import GroupedRows
 from ..core.stats.shrinkage import shrunken_levels
@@ -135,7 +135,7 @@ class Encode(Operation):
     def _in_order(self, name: str, there: list[str], words: RawWords) -> State:
         order = list(self["order"])
         if not order:
-            order = there if words.order else list(grade_order(there) or sorted(there, key=_natural))
+            order = there if words.order else list(grade_order(there) or sorted(there, key=natural_key))
         new = [w for w in there if w not in order]
         if new:
             raise refuse_unseen("encode (ordered)", name, new)
@@ -230,13 +230,6 @@ def _made(name: str, using: str, learned: State) -> list[str]:
 
 def _gap_name(name: str, levels: list[str]) -> str:
     return f"{name}=missing" if "missing" not in levels else f"{name}=(missing)"
-
-
-def _natural(level: str) -> tuple[int, float, str]:
-    try:
-        return 0, float(level), level
-    except ValueError:
-        return 1, 0.0 if denies(level) else 1.0, level.casefold()
 
 
 def _parts(training: Training) -> list[str]:

@@ -181,7 +181,8 @@ def _drawn(keys: NDArray[np.int64], strata: NDArray[np.int64], share: float, see
             wanted = share * upto[-1]
             count = int(np.argmin(np.abs(np.concatenate(([0], upto)) - wanted)))
             chosen[mine[:count]] = True
-    if 1 < len(units) <= FEW_UNITS and levels == 1 and size.max() > 1:  # of few the nearest there is, of these one at random
+    # of few units the nearest share there is, and of several that are as near one at random
+    if 1 < len(units) <= FEW_UNITS and levels == 1 and size.max() > 1:
         sets = np.arange(1, 2 ** len(units) - 1)
         away = np.abs(((sets[:, None] >> np.arange(len(units))) & 1) @ size - share * len(keys))
         best = sets[away == away.min()]

@@ -22,7 +22,7 @@ from .raw import LARGEST, RawColumn, RawNumbers, RawTimes, RawWords, check_finit
 from .readings import dates_as, whole_days
 from .table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from .times import YEARS_FROM, YEARS_TO, are_times_of_day, are_years
-from .yes_no import BOOLEANS, denies, folded
+from .yes_no import BOOLEANS, folded, natural_order, ranked_by
 
 NO_PLAN = ColumnPlan()
 NUMBERS = (*NUMERIC_KINDS, "datetime")
@@ -275,12 +275,14 @@ def _as_levels(raw: RawColumn, what: Detected) -> tuple[NDArray[np.int32], tuple
     if order:
         place = {level: i for i, level in enumerate(order)}
         rank = np.array([place.get(level, len(order)) for level in levels])
-    elif what.kind in ("nominal", "text"):
+    elif what.kind == "nominal":
+        rank = ranked_by(-counts, levels)
+    elif what.kind == "text":
         rank = -counts
     elif what.kind == "identifier":
         rank = np.zeros(len(levels), np.int64)  # as they come: an order of names means nothing
     else:
-        rank = _natural_order(levels)
+        rank = natural_order(levels)
     new_order = np.lexsort((np.arange(len(levels)), rank))
     new_order = new_order[counts[new_order] > 0]
     renumber = np.full(len(levels) + 1, -1, np.int32)
@@ -293,20 +295,6 @@ def _factorize(values: NDArray[Any], missing: NDArray[np.bool_]) -> tuple[NDArra
     codes = np.full(len(values), -1, np.int32)
     codes[~missing] = inverse
     return codes, unique
-
-
-def _natural_order(levels: list[str]) -> NDArray[np.int64]:
-    """Rank levels: numbers by size, no before yes, false before true, else by text."""
-
-    def key(level: str) -> tuple[int, float, str]:
-        try:
-            return (0, float(level), level)
-        except ValueError:
-            return (1, 0.0 if denies(level) else 1.0, folded(level))
-
-    rank = np.empty(len(levels), np.int64)
-    rank[sorted(range(len(levels)), key=lambda i: key(levels[i]))] = np.arange(len(levels))
-    return rank
 
 
 def _check_levels(name: str, kind: str, levels: tuple[str, ...], codes: NDArray[np.int32]) -> None:

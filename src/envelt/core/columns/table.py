@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ...errors import unknown_column
 from ..words import plural
 from .labels import number_label, short_label, time_label
+from .yes_no import ranked_by
 from .zones import in_zone
 
 Floats = NDArray[np.float64]
@@ -279,8 +280,8 @@ class CategoryColumn(Column):
             return None
 
     def by_frequency(self) -> CategoryColumn:
-        """Return the column with the most frequent level first; levels of equal frequency stay as they are."""
-        order = np.argsort(-self.counts, kind="stable")
+        """Return the column with the most frequent level first; levels of equal frequency in their natural order."""
+        order = np.argsort(ranked_by(-self.counts, self.written))
         if (order == np.arange(len(order))).all():
             return self
         renumber = np.full(len(order) + 1, -1, np.int32)

@@ -1,8 +1,11 @@
-"""Words that say yes or no, and what two levels are to each other by them."""
+"""Words that say yes or no, what two levels are to each other by them, and the order that levels have by themselves."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
 
 BOOLEANS = (("no", "yes"), ("false", "true"), ("f", "t"), ("n", "y"))
 """How yes and no are written in files."""
@@ -28,6 +31,28 @@ def denies(level: str) -> bool:
 def affirms(level: str) -> bool:
     """Say whether a word says yes."""
     return folded(level) in AFFIRMED
+
+
+def natural_key(level: str) -> tuple[int, float, str]:
+    """Return what levels are sorted by: numbers by size, what says no before what says yes, else by text."""
+    try:
+        return (0, float(level), level)
+    except ValueError:
+        return (1, 0.0 if denies(level) else 1.0, folded(level))
+
+
+def natural_order(levels: Sequence[str]) -> NDArray[np.int64]:
+    """Return the place of each level in their natural order; see `natural_key`."""
+    place = np.empty(len(levels), np.int64)
+    place[sorted(range(len(levels)), key=lambda i: natural_key(levels[i]))] = np.arange(len(levels))
+    return place
+
+
+def ranked_by(first: NDArray[np.int64], levels: Sequence[str]) -> NDArray[np.int64]:
+    """Return the place of each level by a number, and where that is equal in their natural order."""
+    place = np.empty(len(levels), np.int64)
+    place[np.lexsort((natural_order(levels), first))] = np.arange(len(levels))
+    return place
 
 
 def rises(first: str, second: str) -> bool:

@@ -119,10 +119,11 @@ def _choosing(made: list[Coarse], held: HeldOutRows) -> NDArray[np.bool_]:
     """Return the rows on which pairs are chosen, by what all columns say in them; units stay whole."""
     if held.whole is not None:
         return np.asarray(held.whole.blocks < CHOOSING)
-    says = scattered(held.target.ordinals, 0)
-    for b in made:
-        rows = np.bincount(b.codes, minlength=len(b.labels))
-        says = says + scattered(b.codes * len(says) + rows[b.codes], 1)  # a sum, so the order of columns is left out
+    outcome = held.target.ordinals
+    says = scattered(outcome, 0)
+    for b in made:  # a level is known by its rows and their outcome, and a column by its levels
+        levels = scattered(np.bincount(b.codes) * len(says) + np.bincount(b.codes, outcome).astype(np.int64), 1)
+        says = says + scattered((levels ^ levels.sum())[b.codes], 2)  # a sum, so the order of columns is left out
     return np.asarray(blocks_of(says, held.seed) < CHOOSING)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +28,10 @@ class TwoPeaks:
     valley: float
     depth: float
     lower: float
+
+    def times(self, unit: float) -> TwoPeaks:
+        """Return the same of values in a unit that is so many times smaller."""
+        return replace(self, first=self.first * unit, second=self.second * unit, valley=self.valley * unit)
 
 
 def peaks_in(counts: Ints) -> list[int]:

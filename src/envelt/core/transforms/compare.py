@@ -191,13 +191,15 @@ def compare(name: str, values: Floats, sampling: Sampling, held: HeldOutRows | N
 def _of_counts(distinct: Floats, count: NDArray[np.int64]) -> tuple[float, float, float]:
     """Return the step of counts, 0 for what is none, and in that step their mean, and their variance over it.
 
-    Counts are multiples, from zero up, of the step that they are recorded in.
+    Counts are multiples, from few up, of the step that they are recorded in.
     """
     step = recorded_step(distinct)
     if step == 0 or distinct[0] < 0 or distinct[-1] > MOST_STEPS * step:
         return 0.0, np.nan, np.nan
     counted, n = multiples_of(distinct, step), int(count.sum())
     mean = float(count @ counted) / n
+    if 2 * counted[0] > mean:  # what has no small values was measured
+        return 0.0, np.nan, np.nan
     return step, mean, float(count @ (counted - mean) ** 2) / max(n - 1, 1) / mean
 
 

@@ -104,7 +104,8 @@ def _of_steps(compared: Compared, values: Floats, sampling: Sampling) -> Suggest
     counted = np.rint(values / compared.step)
     rest = suggest(compare(compared.name, counted, sampling), (counted, sampling))
     name = "log_offset" if rest.name == "log1p" else rest.name
-    return replace(rest, name=name if compared.seen[name].usable else "as_is")
+    peaks = None if rest.peaks is None else rest.peaks.times(compared.step)
+    return replace(rest, name=name if compared.seen[name].usable else "as_is", peaks=peaks)
 
 
 def _left_alone(compared: Compared, plain: Seen) -> Suggestion | None:
