@@ -5,6 +5,7 @@ import pandas as pd
 import pytest
 from scipy import optimize, stats
 from scipy.spatial import procrustes
+from sklearn.discriminant_analysis import LinearDiscriminantAnalysis
 
 from envelt import Preparation, Study
 from envelt.core.columns.coarse import Coarse
@@ -13,11 +14,13 @@ from envelt.core.embed.quality import agreement
 from envelt.core.estimate import Estimate
 from envelt.core.relations import forms
 from envelt.core.relations.groups import INFINITE, similarity_order
+from envelt.core.shapes.resolution import recorded_step
 from envelt.core.stats import form, held_out_line
 from envelt.core.stats.between import share_between, share_error
 from envelt.core.stats.correlation import tied_error
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.cut import best_cut
+from envelt.core.stats.draws import drawn, drawn_of_numbers
 from envelt.core.stats.expected import adjusted_residuals, expected_are_small
 from envelt.core.stats.explained import explained_share, ratio_within
 from envelt.core.stats.folds import deal, folds_in_time, hash_blocks
@@ -835,3 +838,60 @@ def test_phi_squared_varies_as_without_each_unit_in_turn():
     draws = r.multinomial(300, units.counts.ravel() / 300, 4000).reshape(-1, 3, 3)
     drawn = [stats.contingency.association(t, "cramer") ** 2 * 2 for t in draws[:1500]]
     assert rows == pytest.approx(np.std(drawn), rel=0.1)
+
+
+def test_what_is_drawn_depends_on_what_rows_say_alone():
+    r = np.random.default_rng(30)
+    says = r.integers(0, 40, 5_000)
+    got = drawn(says, 7)
+    order = r.permutation(5_000)
+    for level in range(40):  # rows that say the same share the same numbers, in whatever order
+        assert set(got[says == level]) == set(drawn(says[order], 7)[says[order] == level])
+    assert len(set(got)) == 5_000
+    assert stats.kstest(got / 2**64, "uniform").pvalue > 0.01
+    large = says.astype(np.int64) * 10**12  # sorted, not counted
+    assert stats.kstest(drawn(large, 7) / 2**64, "uniform").pvalue > 0.01
+    assert abs(np.corrcoef(got.astype(float), drawn(says, 8).astype(float))[0, 1]) < 0.05
+    x, y = r.normal(size=(2, 300))
+    assert (drawn_of_numbers([x, y], 0) == drawn_of_numbers([y, x], 0)).all()
+    assert (drawn_of_numbers([np.array([0.0, 1.0])], 0) == drawn_of_numbers([np.array([-0.0, 1.0])], 0)).all()
+
+
+def test_rates_of_many_classes_are_those_of_normal_classes_with_one_variance():
+    r = np.random.default_rng(31)
+    y = np.repeat(np.arange(4), [400, 300, 200, 100])
+    x = y + r.normal(size=1_000)
+    at, place = np.unique(x, return_inverse=True)
+    counts = np.zeros((1_000, 4))
+    np.add.at(counts, (place, y), 1)
+    want = LinearDiscriminantAnalysis(solver="lsqr").fit(x[:, None], y).predict_proba(at[:, None])
+    assert held_out_line._discriminant(at, counts) == pytest.approx(want, abs=0.01)  # drawn together a little
+    noise = held_out_line._discriminant(at, counts[r.permutation(1_000)])
+    assert np.abs(noise - [0.4, 0.3, 0.2, 0.1]).mean() < 0.02
+    lines = np.log(held_out_line._discriminant(at, counts))
+    assert np.polyfit(at, lines[:, 3] - lines[:, 0], 1, full=True)[1] == pytest.approx(0, abs=1e-9)
+
+
+def test_a_line_with_even_noise_is_told_from_a_curve_with_even_noise():
+    r = np.random.default_rng(32)
+    u, noise = r.random(1_500), r.normal(size=1_500)
+    curve = np.exp(3 * u)
+    for x, y, told in ((u, 4 * u + noise, "linear"), (u, curve / curve.std() + 0.7 * noise, "monotone")):
+        assert form.relation_form(x, y, rows(x)) == form.relation_form(y, x, rows(x)) == told
+        assert form.relation_form(-x, y, rows(x)) == told
+    base = np.full(1_000, 1.0)
+    at = np.linspace(0, 1, 1_000)
+    rising = form._Losses(base, at, base, base, at, rows(base))
+    assert rising.unevenness(rising.line) > 0.99
+    assert rising.unevenness(base) == 0
+
+
+@pytest.mark.parametrize(
+    ("values", "step"),
+    [
+        ([0, 8, 24, 16, 80], 8), ([0, 7, 21, 28, 700], 7), ([2.54, 5.08, 7.62, 12.7], 2.54), ([0, 3], 1),
+        ([0, 8, 24, 16, 81], 1), ([1.13, 4.77, 9.31, 2.02], 0.01), ([20.1, 20.4, 20.7, 21.3], 0.3),
+    ],
+)  # fmt: skip
+def test_a_step_is_the_smallest_gap_that_all_are_multiples_of(values, step):
+    assert recorded_step(np.sort(np.array(values, float))) == pytest.approx(step, rel=1e-9)

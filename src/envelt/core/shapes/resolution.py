@@ -69,8 +69,11 @@ def _gap(ordered: Floats, spread: float) -> float:
     gaps = np.diff(ordered)
     gap = float(gaps.min(initial=spread, where=gaps > 1e-12 * spread))
     seldom = np.count_nonzero(gaps > 0) + 1 < FEWEST_VALUES  # so few are multiples of something soon
-    far = spread > MOST_STEPS * gap or max(abs(ordered[0]), abs(ordered[-1])) > 100 * MOST_STEPS * gap
-    return 0.0 if seldom or far or not _multiples(ordered, gap) else gap
+    reach = float(max(abs(ordered[0]), abs(ordered[-1])))
+    if seldom or spread > MOST_STEPS * gap or reach > 100 * MOST_STEPS * gap:
+        return 0.0
+    gap = reach / max(round(reach / gap), 1)  # with the digits that a difference loses
+    return gap if _multiples(ordered, gap) else 0.0
 
 
 def multiples_of(values: Floats, step: float) -> NDArray[np.int64]:
