@@ -5,6 +5,7 @@
 
 import inspect
 import io
+import json
 import os
 import re
 
@@ -135,6 +136,145 @@ def test_any_frame_of_objects_is_a_study_or_refused_in_a_sentence(columns):
     except EnveltError as error:
         is_a_sentence(error)
     assert all(a is b or a == b or a != a for n in frame for a, b in zip(frame[n], before[n], strict=True))
+
+
+# any study through every step
+
+VALUES = {
+    "numbers": st.floats(allow_nan=True, allow_infinity=False, width=64), "small": st.integers(0, 4),
+    "whole": st.integers(-(10**6), 10**6), "words": st.sampled_from(["a", "b", "c", "NA", "", "é", "low", "yes", "no"]),
+    "flags": st.sampled_from([True, False, None]),
+    "times": st.datetimes(pd.Timestamp("1900-01-01"), pd.Timestamp("2100-01-01")),
+    "zoned": st.datetimes(pd.Timestamp("1990-01-01"), pd.Timestamp("2030-01-01"), timezones=st.timezones()),
+    "spans": st.timedeltas(pd.Timedelta("-9D"), pd.Timedelta("900D")), "same": st.just(3.5),
+    "steps": st.integers(0, 30).map(lambda k: k * 0.1), "sevens": st.integers(0, 50).map(lambda k: 7 * k),
+}  # fmt: skip
+
+
+@st.composite
+def studies(draw):
+    n = draw(st.integers(2, 60))
+    kinds = draw(st.lists(st.sampled_from(sorted(VALUES)), min_size=2, max_size=5))
+    frame = pd.DataFrame({
+        f"{kind}{i}": pd.Series(draw(st.lists(VALUES[kind], min_size=n, max_size=n))) for i, kind in enumerate(kinds)
+    })  # fmt: skip
+    columns = st.none() | st.sampled_from(list(frame))
+    return frame, {
+        "outcome": draw(columns),
+        "unit": draw(columns),
+        "counts": draw(columns.filter(lambda c: c is None or "small" in c)),
+    }
+
+
+@SLOW
+@given(studies(), st.integers(0, 3))
+def test_any_study_answers_every_step_or_says_why_not(drawn, at):
+    frame, roles = drawn
+    names = list(frame)
+    try:
+        study = Study(frame, **{role: name for role, name in roles.items() if name is not None})
+    except EnveltError as error:
+        is_a_sentence(error)
+        return
+    name, other = names[at % len(names)], names[(at + 1) % len(names)]
+    asked = {
+        "inventory": (), "balance": (), "distribution": (), "against": (), "relations": (), "transforms": (),
+        "rank": (), "pairwise": (), "contingency": (name, other), "embed": (),
+    }  # fmt: skip
+    calls = [(step, columns, {}) for step, columns in asked.items()]
+    calls += [
+        ("distribution", (name,), {"by": other}),
+        ("against", (name,), {"by": other}),
+        ("relations", (), {"by": name}),
+    ]
+    for step, columns, more in calls:
+        try:
+            view = getattr(study, step)(*columns, **more)
+            told = view.to_dict()
+            assert str(view)
+            json.dumps(told, allow_nan=False)
+        except EnveltError as error:
+            is_a_sentence(error)
+    try:
+        training, test = study.split(0.3)
+        fitted = training.prepare(training.preparation(), fit=True).preparation
+        assert len(test.prepare(fitted).prepared) == len(test.to_frame()) or roles["counts"] is not None
+    except EnveltError as error:
+        is_a_sentence(error)
+
+
+PARTS = [
+    "n",
+    "w",
+    "b",
+    "t",
+    "`odd name`",
+    "3",
+    "-1.5",
+    "0",
+    "'a'",
+    "'2024-01-01'",
+    "'2024-01-01T00:00Z'",
+    "True",
+    "1e308",
+]
+JOINS = ["+", "-", "*", "/", "//", "%", "**", "==", "!=", "<", ">=", "and", "or", "in", "not in"]
+FUNCTIONS = ["log", "sqrt", "abs", "exp", "min", "max", "where", "is_missing", "year", "hour", "weekday", "date"]
+
+
+def joined(inner):
+    """An expression of others."""
+    calls = st.tuples(st.sampled_from(FUNCTIONS), st.lists(inner, min_size=1, max_size=3))
+    return st.one_of(
+        st.tuples(inner, st.sampled_from(JOINS), inner).map(lambda t: f"({' '.join(t)})"),
+        calls.map(lambda t: f"{t[0]}({', '.join(t[1])})"), inner.map("not {}".format), inner.map("[{}]".format),
+    )  # fmt: skip
+
+
+@SLOW
+@given(st.recursive(st.sampled_from(PARTS), joined, max_leaves=8))
+def test_any_expression_keeps_rows_makes_a_column_or_is_refused_in_a_sentence(expression):
+    frame = pd.DataFrame({
+        "n": [0.0, 1, -2, np.nan, 1e300] * 4, "w": ["a", "b", None, "c", "a"] * 4, "b": [True, False] * 10,
+        "t": pd.date_range("2024-01-01", periods=20, freq="7h", tz="Asia/Kathmandu"), "odd name": range(20),
+    })  # fmt: skip
+    study = Study(frame, kinds={"n": "continuous", "odd name": "continuous"})
+    for call in (study.where, lambda e: study.derive("new", e)):
+        try:
+            assert 0 < len(call(expression).to_frame()) <= 20
+        except EnveltError as error:
+            is_a_sentence(error)
+
+
+@SLOW
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from([",", ";", "\t"]), st.sampled_from(["plain", "comma", "iso", "dots", "words", "none"])
+        ),
+        min_size=2,
+        max_size=4,
+    )
+)
+def test_any_files_are_one_table_of_each_ones_own_form(tmp_path_factory, forms):
+    folder, paths = tmp_path_factory.mktemp("several"), []
+    write = {
+        "plain": lambda k: f"{k / 8}", "comma": lambda k: f'"{k / 8}"'.replace(".", ","),
+        "iso": lambda k: f"2024-03-{k + 1:02d}",
+        "dots": lambda k: f"{k + 1:02d}.03.2024", "words": lambda k: f"w{k % 3}", "none": lambda k: "",
+    }  # fmt: skip
+    for i, (mark, form) in enumerate(forms):
+        paths.append(folder / f"{i}.csv")
+        paths[-1].write_text(f"id{mark}x\n" + "".join(f"{i}_{k}{mark}{write[form](k)}\n" for k in range(25)))
+    study = Study(paths)
+    read_whole(study)
+    holds = {f for _, f in forms} - {"none"}
+    values = study.to_frame()["x"]
+    if holds and holds <= {"plain", "comma"}:
+        wanted = np.concatenate([np.arange(25) / 8 if f != "none" else np.full(25, np.nan) for _, f in forms])
+        assert values.astype(float).to_numpy() == pytest.approx(wanted, nan_ok=True)
+    if holds and holds <= {"iso", "dots"}:
+        assert (values.dropna().dt.month == 3).all()
 
 
 # every option of every method, given what it is not
