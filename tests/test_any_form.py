@@ -229,7 +229,7 @@ def test_many_classes_that_a_line_parts_are_seen_to_be_parted():
     share = Study(frame, outcome="y", kinds={"y": "nominal"}).transforms().table["outcome_share"]
     assert share["x"] > 0.5
     assert abs(share["e"]) < 0.02
-    view = Study(frame, outcome="y", kinds={"y": "nominal"}).embed("x", "e")
+    view = Study(frame, outcome="y", kinds={"y": "nominal"}).embed("x", "e", method="pca")
     assert "without colour" in str(view)
 
 

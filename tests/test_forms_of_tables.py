@@ -64,7 +64,7 @@ def told(data, outcome, **more):
     return numbered, found, views["transforms"].suggested
 
 
-@pytest.fixture(scope="module", params=range(int(os.environ.get("ENVELT_TABLES", "3"))))
+@pytest.fixture(scope="module", params=range(int(os.environ.get("ENVELT_TABLES", "2"))))
 def first(request):
     frame, outcome = mixed(request.param), ("y", "amount")[request.param % 2]
     return frame, outcome, told(frame, outcome)

@@ -52,6 +52,8 @@ def stacked(
     out, unlike = {}, {}
     for name in names:
         pieces = {source: columns.get(name) for source, (columns, _) in parts.items()}
+        if not all(_says_nothing(p) for p in pieces.values()):
+            pieces = {source: None if _says_nothing(p) else p for source, p in pieces.items()}
         if not is_kept_as_text(kinds.get(name)):
             pieces, how = _each_read(name, pieces)
             unlike.update({name: how} if len(set(how.values())) > 1 else {})
@@ -59,6 +61,15 @@ def stacked(
     sizes = [n for _, n in parts.values()]
     out[SOURCE] = RawWords(np.repeat(np.arange(len(sizes), dtype=np.int32), sizes), list(parts))
     return out, lines, unlike
+
+
+def _says_nothing(piece: Read | None) -> bool:
+    """Say whether a column of a file has no value in any row: it is then of whatever kind the others have."""
+    if isinstance(piece, RawNumbers):
+        return bool(np.isnan(piece.values).all())
+    if isinstance(piece, RawTimes):
+        return bool(piece.absent.all())
+    return isinstance(piece, RawWords) and not (piece.codes >= 0).any()
 
 
 def _each_read(name: str, pieces: dict[str, Read | None]) -> tuple[dict[str, Read | None], dict[str, str]]:
