@@ -74,6 +74,9 @@ def test_each_file_is_read_by_its_own_form_and_what_is_unlike_is_said(tmp_path):
         unlike = [f for f in study.inventory().findings if f.code == "unlike-files"]
         assert [f.columns for f in unlike] == [("x",), ("d",)]
     assert "a.csv: numbers kept as text, decimal commas; b.csv: plain numbers" in unlike[0].statement
+    (tmp_path / "b.csv").write_text("id,x\n" + "\n".join(f"{i},w{i % 3}" for i in range(40)))
+    (said,) = [f for f in Study(paths).inventory().findings if f.code == "unlike-files"]
+    assert "all of it is kept as text" in said.statement
     same = Study(paths[1]).inventory().findings
     assert not [f for f in same if f.code == "unlike-files"]
 
@@ -104,6 +107,11 @@ def test_a_time_of_a_zone_is_one_instant_with_the_clock_of_its_zone(tmp_path):
     assert (universal.table["ts"].instants == Study(frame).table["ts"].instants).all()
     both = Study(frame.assign(utc=frame["ts"].dt.tz_convert("UTC")))
     assert len(both.where("ts == utc").to_frame()) == len(frame)
+    later = frame["ts"].dt.tz_localize(None) + pd.Timedelta("1h")  # without a zone: by what the clocks show
+    ends = Study(frame.assign(end=later.mask(frame.index < 3, later - pd.Timedelta("2h"))))
+    (wrong,) = [f for f in ends.inventory().findings if f.code == "dates-out-of-order"]
+    assert wrong.evidence == {"rows": ["0", "1", "2"], "count": 3}
+    assert len(ends.where("end < ts").to_frame()) == 3
 
 
 def test_a_sign_stands_where_levels_have_an_order_and_does_not_turn_with_their_names():
@@ -119,6 +127,8 @@ def test_a_sign_stands_where_levels_have_an_order_and_does_not_turn_with_their_n
     assert coefficient("no", "yes") == coefficient("absent", "light") == size == -coefficient("yes", "no")
     assert coefficient("dead", "alive", outcome="g", event="alive") == size
     assert coefficient("dead", "alive", outcome="g", event="dead") == -size
+    study = Study(pd.DataFrame({"x": x, "g": np.array(["dead", "alive"])[g]}), outcome="g", event="dead")
+    assert study.pairwise("x", "g").table["coefficient"].iloc[0] == pytest.approx(-size)
     ordered = {"columns": {"g": {"order": ["small", "big"]}}}
     assert coefficient("small", "big", **ordered) == size == -coefficient("big", "small", **ordered)
     assert not rises("f", "m")
@@ -228,6 +238,7 @@ def test_many_classes_that_a_line_parts_are_seen_to_be_parted():
     frame = pd.DataFrame({"x": y + rng().normal(size=600), "e": rng(1).normal(size=600), "y": y.astype(str)})
     share = Study(frame, outcome="y", kinds={"y": "nominal"}).transforms().table["outcome_share"]
     assert share["x"] > 0.5
+    assert "y has 30 classes, more than 20" in str(Study(frame, outcome="y", kinds={"y": "nominal"}).transforms())
     assert abs(share["e"]) < 0.02
     view = Study(frame, outcome="y", kinds={"y": "nominal"}).embed("x", "e", method="pca")
     assert "without colour" in str(view)

@@ -158,8 +158,8 @@ def listed(value: Any, what: str) -> tuple[Any, ...]:
     return tuple(value)
 
 
-def by_column(value: Any, what: str) -> dict[str, Any]:
-    """Return a dict of what is said of columns, by their names.
+def table(value: Any, what: str) -> dict[Any, Any]:
+    """Return a dict.
 
     Raises
     ------
@@ -167,7 +167,17 @@ def by_column(value: Any, what: str) -> dict[str, Any]:
     """
     if not isinstance(value, Mapping):
         raise OptionError(f"The {what} must be a dict, not {value!r}.")
-    return {column_name(k, "name of a column"): v for k, v in value.items()}
+    return dict(value)
+
+
+def by_column(value: Any, what: str) -> dict[str, Any]:
+    """Return a dict of what is said of columns, by their names.
+
+    Raises
+    ------
+    OptionError
+    """
+    return {column_name(k, "name of a column"): v for k, v in table(value, what).items()}
 
 
 def lists(value: Any, what: str) -> dict[Any, tuple[Any, ...]]:
@@ -177,7 +187,7 @@ def lists(value: Any, what: str) -> dict[Any, tuple[Any, ...]]:
     ------
     OptionError
     """
-    return {k: listed(v, f"{k!r} of the {what}") for k, v in by_column(value, what).items()}
+    return {k: listed(v, f"{k!r} of the {what}") for k, v in table(value, what).items()}
 
 
 def function(value: Any, what: str) -> Any:

@@ -45,7 +45,7 @@ FINDINGS: dict[str, Entry] = {
         f"a few texts among numbers ({T.FEW_TEXTS:.0%} of the rows at most) were taken as missing"),
     "nested-values": Entry("caution", "inventory", "a column of lists, structs or complex numbers is set aside"),
     "unlike-files": Entry("caution", "inventory",
-        "of several files one writes a column otherwise than another: each is read by its own form"),
+        "of several files one writes a column otherwise than another: each is read by its own form, or all is text"),
     "constant-column": Entry("note", "inventory", "a column has one value"),
     "nearly-constant": Entry("note", "inventory", f"one value holds {T.NEARLY_CONSTANT:.0%} of the rows"),
     "mostly-missing": Entry("caution, note", "inventory",

@@ -36,7 +36,7 @@ class Source:
     demo
         Whether it is the made-up data.
     unlike
-        Of columns that one file writes otherwise than another, how each does.
+        Of columns that one file writes otherwise than another how each does, and whether all were read as one thing.
     """
 
     columns: dict[str, Any]
@@ -46,7 +46,7 @@ class Source:
     nested: tuple[tuple[str, str], ...] = ()
     paths: tuple[Path, ...] = ()
     demo: bool = False
-    unlike: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    unlike: Mapping[str, tuple[Mapping[str, str], bool]] = field(default_factory=dict)
 
 
 def read_source(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = ()) -> Source:

@@ -20,7 +20,7 @@ Read = RawColumn | RawNested
 
 def stacked(
     parts: Mapping[str, tuple[dict[str, Read], int]], kinds: Mapping[str, str]
-) -> tuple[dict[str, Read], list[str], dict[str, dict[str, str]]]:
+) -> tuple[dict[str, Read], list[str], dict[str, tuple[dict[str, str], bool]]]:
     """Put tables under one another.
 
     Parameters
@@ -34,7 +34,7 @@ def stacked(
     -------
     dict, list, dict
         The columns of all, with `SOURCE`, a line for each column that is not in every source, and of columns that were
-        written otherwise in one source than in another, how in each.
+        written otherwise in one source than in another how in each, and whether all could be read as one thing.
 
     Raises
     ------
@@ -49,14 +49,16 @@ def stacked(
         having = [s for s, (columns, _) in parts.items() if name in columns]
         if len(having) < len(parts):
             lines.append(f"{name} is only in {', '.join(having[:4])}{', …' if len(having) > 4 else ''}")
-    out, unlike = {}, {}
+    out: dict[str, Read] = {}
+    unlike: dict[str, tuple[dict[str, str], bool]] = {}
     for name in names:
         pieces = {source: columns.get(name) for source, (columns, _) in parts.items()}
         if not all(_says_nothing(p) for p in pieces.values()):
             pieces = {source: None if _says_nothing(p) else p for source, p in pieces.items()}
         if not is_kept_as_text(kinds.get(name)):
             pieces, how = _each_read(name, pieces)
-            unlike.update({name: how} if len(set(how.values())) > 1 else {})
+            if len(set(how.values())) > 1:
+                unlike[name] = how, not any(isinstance(p, RawWords) for p in pieces.values())
         out[name] = _stack([(piece, n) for piece, (_, n) in zip(pieces.values(), parts.values(), strict=True)])
     sizes = [n for _, n in parts.values()]
     out[SOURCE] = RawWords(np.repeat(np.arange(len(sizes), dtype=np.int32), sizes), list(parts))
@@ -110,8 +112,8 @@ def _stack(read: list[tuple[Read | None, int]]) -> Read:
         zones = {t.zone for t in times if not t.absent.all()}
         offsets = [t.offset if t.offset is not None else np.zeros(len(t.values), np.int64) for t in times]
         offset = None if "" in zones or not zones else np.concatenate(offsets)
-        zone = "" if offset is None else zones.pop() if len(zones) == 1 else zone_of(offset)
         values, absent = (np.concatenate([getattr(t, part) for t in times]) for part in ("values", "absent"))
+        zone = "" if offset is None else zones.pop() if len(zones) == 1 else zone_of(offset[~absent])
         return RawTimes(values, absent, zone, offset=offset)
     place: dict[str, int] = {}
     codes = []

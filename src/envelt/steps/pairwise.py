@@ -66,7 +66,7 @@ def show_pairwise(context: Context, options: PairwiseOptions) -> PairwiseView:
         colouring = colouring if shade else _classes(context, colour)
     answers = PairwiseAnswers(
         tuple(context.table[n] for n in names), context.sampling, context.table.rows, context.seed, classes, colouring,
-        third, options.ranks, slow_progress,
+        third, options.ranks, context.outcome, slow_progress,
     )  # fmt: skip
     about = (f"{plural(len(context.table), 'row')}", *context.kept, *_of_classes(context, by, classes), *left)
     titles = [context.names(n) for n in names]

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn
+from ..core.stats.held_out_line import MOST_FITTED
 from ..core.transforms.answers import Judged, TransformsAnswers
 from ..core.words import plural
 from ..errors import OptionError, option
@@ -19,7 +21,7 @@ def show_transforms(context: Context, name: str, by: tuple[str, ...]) -> Transfo
     refuse_itself(by, (name,))
     answers = TransformsAnswers((judged(context, column.name),), context.grouping(by) if by else None, slow_progress)
     title = f"What transforms do to {context.names(name)}"
-    about = (f"{plural(len(context.table), 'row')}", *context.kept)
+    about = _about(context)
     outcome = context.outcome.name if context.outcome is not None and context.outcome.name != name else None
     return TransformsView(answers, outcome, about, title, context.names)
 
@@ -32,10 +34,20 @@ def show_transforms_sheet(context: Context, names: tuple[str, ...]) -> Transform
         raise OptionError("There is no numeric candidate to transform: inventory says what each column is.")
 
     answers = TransformsAnswers(tuple(judged(context, c.name) for c in chosen), None, slow_progress)
-    about = (f"{plural(len(context.table), 'row')}", *context.kept)
+    about = _about(context)
     title = f"Transforms of {plural(len(chosen), 'number')}"
     outcome = context.outcome.name if context.outcome is not None else None
     return TransformsSheetView(answers, outcome, about, title, context.names)
+
+
+def _about(context: Context) -> tuple[str, ...]:
+    """Return lines on the rows, and on how straight lines of many classes are found."""
+    lines = (f"{plural(len(context.table), 'row')}", *context.kept)
+    outcome = context.outcome
+    if not isinstance(outcome, ClassOutcome) or len(outcome.levels) <= MOST_FITTED:
+        return lines
+    many = f"{outcome.name} has {len(outcome.levels)} classes, more than {MOST_FITTED}"
+    return (*lines, f"{many}: its straight lines come from their means, and are not fitted step by step")
 
 
 def numeric_candidates(context: Context) -> list[Column]:

@@ -40,6 +40,7 @@ from .functions import FUNCTIONS
 from .raw import EXACT, RawColumn, RawNumbers, RawTimes, RawWords
 from .table import CategoryColumn, NumericColumn, Table, TimeColumn
 from .yes_no import affirms, denies, truth_of
+from .zones import compared
 
 Mask = NDArray[np.bool_]
 Floats = NDArray[np.float64]
@@ -297,9 +298,7 @@ class _Evaluator:
             at, offset = moment(label, b.text)
             b = Times(np.array(at), np.array(False), "", None if offset is None else np.array(offset))
         if isinstance(a, Times) and isinstance(b, Times):
-            of_zones = a.offset is not None and b.offset is not None  # else as the clocks showed
-            first, second = (a.instants, b.instants) if of_zones else (a.values, b.values)
-            return held(op, first, second, a.absent | b.absent)
+            return held(op, *compared(a, b), a.absent | b.absent)
         if isinstance(a, CategoryColumn) and isinstance(b, (Numbers, Text)) and np.ndim(plain(b)) == 0:
             return self.level(a, op, plain(b))
         if isinstance(a, CategoryColumn) and isinstance(b, Numbers):

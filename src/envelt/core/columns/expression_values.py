@@ -51,11 +51,6 @@ class Times(NamedTuple):
     zone: str = ""
     offset: NDArray[np.int64] | None = None
 
-    @property
-    def instants(self) -> NDArray[np.int64]:
-        """The same of universal time, where offsets are known."""
-        return self.values if self.offset is None else self.values - self.offset
-
 
 class Text(NamedTuple):
     """A text written in the expression."""

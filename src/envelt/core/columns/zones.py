@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from datetime import timedelta, timezone
-from typing import Any
+from typing import Any, Protocol
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+
+Micro = NDArray[np.int64]
 
 
 def zone_of(offset: NDArray[np.int64]) -> str:
@@ -16,6 +18,25 @@ def zone_of(offset: NDArray[np.int64]) -> str:
     minutes = np.unique(offset // 60_000_000).tolist()
     named = [f"UTC{'−' if m < 0 else '+'}{abs(m) // 60:02d}:{abs(m) % 60:02d}" if m else "UTC" for m in minutes]
     return " and ".join(named) if len(named) < 3 else f"{named[0]} to {named[-1]}"
+
+
+class OfAZone(Protocol):
+    """Times as the clock showed them, and how far each clock was ahead of universal time, where that is known."""
+
+    @property
+    def values(self) -> Micro:
+        """Microseconds since 1970-01-01."""
+
+    @property
+    def offset(self) -> Micro | None:
+        """Microseconds."""
+
+
+def compared(first: OfAZone, second: OfAZone) -> tuple[Micro, Micro]:
+    """Return two times as they can be compared: as instants where both say their zone, else as their clocks showed."""
+    if first.offset is None or second.offset is None:
+        return first.values, second.values
+    return first.values - first.offset, second.values - second.offset
 
 
 def in_zone(instants: NDArray[np.datetime64], offset: NDArray[np.int64], zone: str) -> Any:

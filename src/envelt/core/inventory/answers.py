@@ -30,7 +30,7 @@ class InventoryAnswers(Remade):
     nested
         Columns that hold lists or the like, with what they hold.
     unlike
-        Columns that one file writes otherwise than another, and how each does.
+        Columns that one file writes otherwise than another, how each does, and whether all were read as one thing.
     first
         How many rows to show as they were read.
     """
@@ -42,7 +42,7 @@ class InventoryAnswers(Remade):
     unit: str | None
     ranges: Mapping[str, tuple[float, float]]
     nested: tuple[tuple[str, str], ...]
-    unlike: Mapping[str, Mapping[str, str]]
+    unlike: Mapping[str, tuple[Mapping[str, str], bool]]
     first: int
     slowly: Slowly
 
@@ -58,7 +58,7 @@ class InventoryAnswers(Remade):
             found = quality_findings(
                 self.table, self.whole, self.sampling, self.outcome, self.unit, self.ranges, progress=report
             )
-        of_files = [_unlike(name, how) for name, how in self.unlike.items() if name in self.table.columns]
+        of_files = [_unlike(name, *how) for name, how in self.unlike.items() if name in self.table.columns]
         return (*(_nested(name, what) for name, what in self.nested), *of_files, *found)
 
     @cached_property
@@ -75,13 +75,14 @@ class InventoryAnswers(Remade):
         return pd.DataFrame(first, pd.Index(list(self.table.columns), name="column"), labels, dtype=object)
 
 
-def _unlike(name: str, how: Mapping[str, str]) -> Finding:
+def _unlike(name: str, how: Mapping[str, str], read: bool) -> Finding:
+    as_one = "each was read by its own form" if read else "they hold no one thing, and all of it is kept as text"
     told = "; ".join(f"{source}: {way}" for source, way in list(how.items())[:4]) + ("; …" if len(how) > 4 else "")
     return Finding(
         "unlike-files",
         "caution",
         (name,),
-        f"{marked(name)} is written otherwise in one file than in another ({told}): each was read by its own form.",
+        f"{marked(name)} is written otherwise in one file than in another ({told}): {as_one}.",
         "Look at some rows of each; where a form is wrong, write the files in one way.",
         {"sources": dict(how)},
     )

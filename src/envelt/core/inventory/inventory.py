@@ -120,7 +120,7 @@ def quality_findings(
         ("values", lambda: value_findings(whole, dict(ranges or {}))),
         ("parts of dates", lambda: date_part_findings(table, name)),
         ("off scale", lambda: off_scale_findings(table)),
-        ("dates", lambda: date_order_findings(table)),
+        ("dates", lambda: date_order_findings(whole)),
         ("levels", lambda: level_findings(whole)),
         ("rare levels", lambda: rare_findings(whole, name)),
         ("constants", lambda: _of_many([f for c in whole for f in _constant(c)])),

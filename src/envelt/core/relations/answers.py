@@ -77,10 +77,7 @@ class RelationsAnswers(Remade):
     @cached_property
     def sides(self) -> list[Side]:
         """The columns, as pairs have them."""
-        return [side_of(self.table[n], self._event(n)) for n in self.names]
-
-    def _event(self, name: str) -> str:
-        return self.target.event if isinstance(self.target, ClassOutcome) and name == self.target.name else ""
+        return [side_of(self.table[n], self.target) for n in self.names]
 
     @cached_property
     def relations(self) -> Relations:
@@ -124,7 +121,7 @@ class RelationsAnswers(Remade):
         parts = []
         for group in self.by.largest(MOST_PARTS):
             at = np.flatnonzero(group.keep)
-            sides = [side_of(self.table[name].take(at), self._event(name)) for name in self.names]
+            sides = [side_of(self.table[name].take(at), self.target) for name in self.names]
             part = relate(sides, self.asked, self.sampling.take(at), self.seed, forms=self.relations.form)
             parts.append(RelatedPart(group.label, part))
         return parts

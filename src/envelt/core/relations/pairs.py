@@ -8,6 +8,7 @@ from typing import Any
 
 import pandas as pd
 
+from ..columns.outcome import Outcome
 from ..columns.table import Column
 from ..finding import Finding, by_weight
 from ..kept import Remade
@@ -46,6 +47,8 @@ class PairwiseAnswers(Remade):
         Of one pair: the classes that colour its dots, where there are any, or the column that does.
     ranks
         Whether ranks stand in the place of values.
+    outcome
+        Of the study, whose event gives a sign.
     """
 
     columns: tuple[Column, ...]
@@ -56,12 +59,13 @@ class PairwiseAnswers(Remade):
     colouring: PanelClasses | None
     third: Column | None
     ranks: bool
+    outcome: Outcome | None
     slowly: Slowly
 
     @cached_property
     def sides(self) -> list[Side]:
         """The columns, as pairs have them."""
-        return [side_of(c) for c in self.columns]
+        return [side_of(c, self.outcome) for c in self.columns]
 
     @cached_property
     def relations(self) -> Relations:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..columns.outcome import ClassOutcome, Outcome
 from ..columns.table import CategoryColumn, Column, TimeColumn
 from ..columns.yes_no import rises
 
@@ -60,8 +61,9 @@ class Side:
             return not np.nanmin(self.numbers, initial=np.inf) < np.nanmax(self.numbers, initial=-np.inf)
 
 
-def side_of(column: Column, event: str = "") -> Side:
-    """Return a column as relations take it: of an outcome of two levels the event is the second."""
+def side_of(column: Column, outcome: Outcome | None = None) -> Side:
+    """Return a column as relations take it: of the outcome, if it has two levels, the event is the second."""
+    event = outcome.event if isinstance(outcome, ClassOutcome) and outcome.name == column.name else ""
     if not isinstance(column, CategoryColumn):
         numbers = column.days if isinstance(column, TimeColumn) else column.numbers
         days = isinstance(column, TimeColumn)

@@ -131,12 +131,11 @@ def _logistic(at: Floats, counts: Floats) -> Floats:
         away = design.T @ (n[:, None] * rates - counts[:, 1:])
         away[1] += RIDGE * slopes[1]
         weighted = np.stack([rates * (n * at**power)[:, None] for power in range(3)])
-        full = np.diag(np.zeros(2 * k - 2))
+        full = penalty.copy()
         for p in range(2):
             for q in range(2):
                 w = weighted[p + q]
-                full[p::2, q::2] = np.diag(w.sum(axis=0)) - rates.T @ w
-        full += penalty
+                full[p::2, q::2] += np.diag(w.sum(axis=0)) - rates.T @ w
         step = np.linalg.lstsq(full, away.T.ravel(), rcond=None)[0].reshape(k - 1, 2).T
         better, taken = loss, 1.0
         while taken > 1e-4:

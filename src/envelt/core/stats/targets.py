@@ -7,6 +7,7 @@ or the power sums of a numeric outcome. Everything the share needs comes from th
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,7 +41,7 @@ class ClassTarget:
     def __len__(self) -> int:
         return len(self.codes)
 
-    @property
+    @cached_property
     def ordinals(self) -> Ints:
         """A number for each class, from the rarest up, shape (n,): what classes are called is left out of it."""
         place = np.empty(self.classes, np.int64)

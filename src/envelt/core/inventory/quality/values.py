@@ -11,6 +11,7 @@ from ...columns.kinds import CLOCK, distinct_numbers
 from ...columns.labels import number_label, time_label
 from ...columns.names import hints, possible_values
 from ...columns.table import CategoryColumn, NumericColumn, Table, TimeColumn
+from ...columns.zones import compared
 from ...finding import Finding, marked
 from ...sentinels import SENTINELS, sentinel_finding
 from ...shapes.quantiles import sorted_quantiles
@@ -127,7 +128,7 @@ def _before_the_others(table: Table, c: NumericColumn, there: Floats) -> list[Fi
             (c.name,),
             f"{plural(k, 'value')} of {marked(c.name)} lie from {number_label(ordered[0])} to "
             f"{number_label(ordered[k - 1])}, and all others begin at {number_label(ordered[k])} (rows "
-            f"{', '.join(rows[:5])}{', …' if k > 5 else ''}): they are not of the same kind, or errors.",
+            f"{', '.join(rows[:5])}{', …' if len(rows) > 5 else ''}): they are not of the same kind, or errors.",
             "Mend or blank those cells, or declare the range that is possible.",
             {"rows": rows, "count": k, "low": float(ordered[k]), "high": None},
         )
@@ -247,17 +248,18 @@ def date_order_findings(table: Table) -> list[Finding]:
             if n < T.ROWS_FOR_ORDER:
                 continue
             for first, second in ((a, b), (b, a)):
-                wrong = both & (second.instants < first.instants)
+                before, after = compared(first, second)
+                wrong = both & (after < before)
                 k = int(wrong.sum())
-                if 0 < k <= T.FEW_OUT_OF_ORDER * n and int((second.instants > first.instants)[both].sum()) > n / 2:
-                    rows = [str(r) for r in table.rows[np.flatnonzero(wrong)[:20]]]
+                if 0 < k <= T.FEW_OUT_OF_ORDER * n and int((after > before)[both].sum()) > n / 2:
+                    rows = [str(r) for r in table.rows[table.apart(np.flatnonzero(wrong))[:20]]]
                     found.append(
                         Finding(
                             "dates-out-of-order",
                             "caution",
                             (second.name, first.name),
                             f"{marked(second.name)} comes after {marked(first.name)}, but before it in {k:,} of {n:,} "
-                            f"rows (rows {', '.join(rows[:5])}{', …' if k > 5 else ''}).",
+                            f"rows (rows {', '.join(rows[:5])}{', …' if len(rows) > 5 else ''}).",
                             "Check those rows: one of the two dates is wrong.",
                             {"rows": rows, "count": k},
                         )
