@@ -208,7 +208,7 @@ def as_pandas(column: Any, rows: pd.Index[Any]) -> pd.Series[Any]:
         return pd.Series(column.values if own else column.values.copy(), index=rows, copy=False)
     if isinstance(column, RawTimes):
         stamps = column.values.astype("datetime64[us]")
-        stamps[column.absent] = np.datetime64("NaT")
+        stamps[column.absent] = np.datetime64("NaT", "us")
         return pd.Series(stamps, index=rows, copy=False)
     if column.order:
         return pd.Series(pd.Categorical.from_codes(column.codes, pd.Index(column.words, dtype=object), ordered=True),

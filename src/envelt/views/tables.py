@@ -69,7 +69,7 @@ def as_times(days: Any) -> Any:
     seconds = np.round(np.asarray(days, np.float64) * DAY)
     there = (seconds * 1_000_000 >= FIRST_TIME) & (seconds * 1_000_000 <= LAST_TIME)
     stamps = np.where(there, seconds, 0).astype(np.int64).astype("datetime64[s]")
-    stamps[~there] = np.datetime64("NaT")
+    stamps[~there] = np.datetime64("NaT", "s")
     return pd.Series(stamps, index=days.index) if isinstance(days, pd.Series) else pd.DatetimeIndex(stamps)
 
 

@@ -212,7 +212,7 @@ class TimeColumn(Column):
     def to_pandas(self) -> Any:
         """Return the times, NaT where missing; of a zone with it, each with its own offset where that has no name."""
         times = self.instants.astype("datetime64[us]")
-        times[self.absent] = np.datetime64("NaT")
+        times[self.absent] = np.datetime64("NaT", "us")
         return times if self.offset is None else in_zone(times, self.offset, self.zone)
 
     def examples(self, most: int = 4) -> list[str]:

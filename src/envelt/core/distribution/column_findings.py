@@ -22,7 +22,7 @@ from ..shapes.bins import Bins
 from ..shapes.dip import dip_test
 from ..shapes.peaks import TwoPeaks, peaks_by_width, two_peaks
 from ..shapes.ranks import run_lengths
-from ..shapes.resolution import recorded_step, step_in_words
+from ..shapes.resolution import recorded_step, said_of_step
 from ..shapes.spikes import Atom, RoundSpikes, atom_at, round_spikes
 from ..stats.correlation import pearson_coefficient
 from ..stats.group_summary import GroupSummary
@@ -276,7 +276,7 @@ def _few_values(name: str, ordered: Floats) -> list[Finding]:
         return []
     if is_quantity(name, ordered) and (distinct == 2 or ordered[-1] - ordered[0] == distinct - 1):
         return []  # counts one by one
-    values = ", ".join(number_label(v) for v in pd.unique(ordered)[:10])
+    values = ", ".join(short_label(v) for v in pd.unique(ordered)[:10])
     return [
         Finding(
             "few-values",
@@ -302,9 +302,9 @@ def _steps(name: str, ordered: Floats, step: float, summary: GroupSummary) -> li
             "recorded-resolution",
             "note",
             (name,),
-            f"{marked(name)} was recorded in {step_in_words(step)}, {step / width:.2f} of a standard deviation: a "
+            f"{marked(name)} was recorded in {said_of_step(step)}, {step / width:.2f} of a standard deviation: a "
             "density, a Q–Q plot and a cumulative curve show that as steps, ranks as ties.",
-            f"Do not read the steps as structure; bins are of {number_label(step)} or its multiples.",
+            "Do not read the steps as structure; bins are one step wide, or a whole number of steps.",
             {"step": step, "of_sd": step / width},
         )
     ]

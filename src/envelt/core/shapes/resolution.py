@@ -15,6 +15,8 @@ MOST_STEPS = 10_000
 FEWEST_VALUES = 4
 """Different ones, for the same."""
 SCREEN = 1_000
+SAME_STEP = 1e-6
+"""Of a step, how far two may differ and be called the same."""
 BLOCK = 1 << 14
 
 
@@ -93,7 +95,16 @@ def _are_multiples(values: Floats, step: float) -> bool:
     return bool((close & ((near != 0) | (values == 0))).all())
 
 
-def step_in_words(step: float) -> str:
-    """Return a step as a person would say it."""
-    named = {1.0: "whole numbers", 0.5: "halves", 0.25: "quarters", 0.1: "tenths", 0.01: "hundredths"}
-    return named.get(step, f"steps of {step:.6g}")
+def said_of_step(step: float) -> str:
+    """Return a step as a person would say it; one of many digits is that of another unit.
+
+    >>> said_of_step(0.25), said_of_step(12.0), said_of_step(0.45359237)
+    ('quarters', 'steps of 12', 'steps of 0.45359, as whole numbers of another unit would be')
+    """
+    named = {1: "whole numbers", 2: "halves", 3: "thirds", 4: "quarters", 10: "tenths", 100: "hundredths"}
+    for parts, words in named.items():
+        if abs(step * parts - 1) < SAME_STEP:
+            return words
+    odd = abs(float(f"{step:.3g}") / step - 1) > SAME_STEP
+    shown = f"{step:.0f}" if float(step).is_integer() else f"{step:.5g}"
+    return f"steps of {shown}" + ", as whole numbers of another unit would be" * odd

@@ -8,7 +8,7 @@ import numpy as np
 
 from ...core.distribution.distribution import NumberDistribution
 from ...core.shapes.qq import QQ
-from ...core.shapes.resolution import step_in_words
+from ...core.shapes.resolution import said_of_step
 from ...write.digits import count
 from ..parts import style
 from ..parts.groups import group_colour, group_label, shown_groups
@@ -32,7 +32,7 @@ def draw_qq(result: NumberDistribution, page: Page) -> Canvas:
     reach = 1.06 * max((float(qq.theory[-1]) for qq in made.values() if qq is not None), default=1.0)
     steps = ""
     if step and any(m == m for m in result.summary.modes):
-        steps = f" Recorded in {step_in_words(step)}, which makes the steps; red only where that cannot explain it."
+        steps = f" Recorded in {said_of_step(step)}, which makes the steps; red only where that cannot explain it."
     scale = "" if result.scale.name == "linear" else f" Values on the {result.scale.name} scale."
     note = f"{shown.note}Band: 95 % of normal samples lie in it whole. Points off it in red.{steps}{scale}"
     canvas = page.begin(note)
