@@ -151,7 +151,7 @@ def test_calendar_bins_begin_where_the_unit_does_and_hold_every_date(given_days)
     ordered = np.sort(np.array(days, float))
     bins, unit = calendar_bins(ordered, asked)
     assert bins.count(ordered).sum() == len(days)
-    starts = pd.to_datetime(bins.edges.astype(int), unit="D")
+    starts = pd.DatetimeIndex(bins.edges.astype("datetime64[D]").astype("datetime64[s]"))
     right = {
         "day": np.full(len(starts), True),
         "week": starts.day_of_week == 0,

@@ -16,6 +16,8 @@ from ..data.frames import raw_from_series
 from ..errors import PreparationError, unknown_column
 
 Floats = NDArray[np.float64]
+COPIED_ON_WRITE = int(pd.__version__.split(".")[0]) >= 3
+"""Whether two columns of pandas may share values and still be each its owner's."""
 Source = "pd.Series[Any] | RawColumn"
 
 
@@ -202,7 +204,7 @@ def type_of(raw: RawColumn) -> str:
 def as_pandas(column: Any, rows: pd.Index[Any]) -> pd.Series[Any]:
     """Return a column as pandas has it."""
     if isinstance(column, pd.Series):
-        return column
+        return column if COPIED_ON_WRITE else column.copy()
     if isinstance(column, RawNumbers):
         own = column.values.base is None and column.values.flags.writeable
         return pd.Series(column.values if own else column.values.copy(), index=rows, copy=False)
