@@ -19,6 +19,18 @@ def rng(seed=0):
     return np.random.default_rng(seed)
 
 
+@pytest.mark.parametrize("seed", [1, 3, 4])
+def test_a_pair_of_few_values_has_a_form_and_no_warning(seed):
+    r = rng(seed)
+    k = r.integers(0, 3, 800)
+    j = np.clip(k + r.integers(0, 2, 800) * (k > 0), 0, 3)
+    frame = pd.DataFrame({"a": np.array([2.5, 4, 6])[k], "b": np.array([0.1, 0.3, 0.7, 1.0])[j]})
+    with warnings.catch_warnings():
+        warnings.simplefilter("error")
+        pairs = Study(frame, kinds={"a": "continuous", "b": "continuous"}).relations().pairs
+    assert pairs["form"].isin(["linear", "monotone"]).all()
+
+
 @pytest.mark.parametrize("seed", range(8))
 def test_the_form_of_a_pair_is_one_whichever_comes_first(seed):
     r = rng(seed)

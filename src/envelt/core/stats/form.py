@@ -58,7 +58,7 @@ class _Losses:
     def unevenness(self, of: Floats) -> float:
         """Return the share of the variance of a fit's squared errors that a cubic along the other number takes."""
         capped = np.minimum(of, np.quantile(of, UNEVEN_TO))
-        fit = np.polynomial.Legendre.fit(self.u, capped, 3)
+        fit, _ = np.polynomial.Legendre.fit(self.u, capped, 3, full=True)  # which of few values has no warning
         whole = float(np.var(capped))
         return 1 - float(np.mean((capped - fit(self.u)) ** 2)) / whole if whole > 0 else 0.0
 
