@@ -344,7 +344,7 @@ def test_any_text_survives_a_file(rows, delimiter, tmp_path_factory):
         writer = csv.writer(file, delimiter=delimiter, quoting=csv.QUOTE_ALL)
         writer.writerows([("left", "right", "n"), *rows])
     table = Study(path, kinds={"left": "text", "right": "text", "n": "discrete"}).table
-    absent = {"", "NA", "N/A", "n/a", "nan", "NaN", "null", "NULL", "#N/A", "-nan", "-NaN"}
+    absent = {"", "<NA>", "NA", "N/A", "n/a", "nan", "NaN", "null", "NULL", "#N/A", "-nan", "-NaN"}
     assert table["left"].labels() == [None if a in absent or not a.strip() else a for a, _, _ in rows]
     assert table["n"].values.tolist() == [n for _, _, n in rows]
 

@@ -13,7 +13,7 @@ from envelt.core.shapes.density import densities, linear_binning, natural_bounds
 from envelt.core.shapes.dip import dip_statistic
 from envelt.core.shapes.peaks import peaks_by_width, peaks_in, two_peaks
 from envelt.core.shapes.qq import band_level, normal_qq
-from envelt.core.shapes.resolution import recorded_step, step_in_words
+from envelt.core.shapes.resolution import recorded_step, said_of_step
 from envelt.core.shapes.spikes import atom_at, round_spikes
 from envelt.core.stats.groups import GroupedRows, brown_forsythe
 from samples import rows
@@ -51,9 +51,9 @@ def test_the_recorded_step_divides_every_value_and_no_coarser_one_does(step, mul
 def test_values_without_a_step_have_none_and_steps_have_names():
     assert recorded_step(np.sort(rng().normal(size=400))) == 0
     assert recorded_step(np.array([4.0, 4.0])) == 0
-    assert step_in_words(0.5) == "halves"
-    assert step_in_words(1.0) == "whole numbers"
-    assert step_in_words(0.2) == "steps of 0.2"
+    assert said_of_step(0.5) == "halves"
+    assert said_of_step(1.0) == "whole numbers"
+    assert said_of_step(0.2) == "steps of 0.2"
 
 
 @pytest.mark.parametrize("spacing", [5, 10, 100])
