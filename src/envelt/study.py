@@ -286,12 +286,21 @@ class Study(Questions):
         training, test = divided(self._context, share, by)
         return self._of(training), self._of(test)
 
-    def preparation(self) -> Preparation:
-        """Propose a preparation from what was declared, found, transformed and ranked; each operation says why.
+    def preparation(self, *, for_model: str = "linear") -> Preparation:
+        """Propose a preparation from what was declared and found; each operation says why.
+
+        What could cost something is tried on rows held out, with a small additive model: a column is left out only
+        where that costs nothing, a transform is taken only where a straight line gains by it. What would cost more is
+        no operation, but stands in ``suggestions`` with its figures.
+
+        Parameters
+        ----------
+        for_model
+            "linear", for models that weigh numbers or distances, or "trees", which need no transforms and no scaling.
 
         It is not fitted, and nothing is applied: `then` and `without` change it, `prepare` applies it.
         """
-        return propose(self._context)
+        return propose(self._context, for_model)
 
     @checked(fit=yes_no)
     def prepare(self, preparation: Preparation, *, fit: bool = False, keep: Names = ()) -> PrepareView:

@@ -94,10 +94,14 @@ class Fitted:
         return replace(self, bound=[o.bind(s) for o, s in zip(operations, self.states, strict=True)])
 
 
-def form_of(operations: Sequence[Operation], fitted: Fitted | None, given: Mapping[str, Any]) -> dict[str, Any]:
-    """Return a preparation JSON-ready: what it was made with, its operations, what each learned."""
+def form_of(
+    operations: Sequence[Operation], fitted: Fitted | None, given: Mapping[str, Any], suggestions: list[Any]
+) -> dict[str, Any]:
+    """Return a preparation JSON-ready: what it was made with, its operations, what each learned, what else could be."""
     written = [o.to_dict() for o in operations]
     out: dict[str, Any] = {"envelt": "preparation", "version": VERSION, **given, "operations": written}
+    if suggestions:
+        out["suggestions"] = suggestions
     if fitted is not None:
         for operation, state in zip(written, fitted.states, strict=True):
             operation["fitted"] = state

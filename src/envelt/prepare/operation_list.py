@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Self
 
 from ..core.asked import whole_number
@@ -21,6 +22,30 @@ ABSENT = ("error", "missing")
 PARAMETERS = ("operations", "outcome", "unit", "seed", "absent", "returns")
 
 
+@dataclass(frozen=True)
+class Suggestion:
+    """What could be done and is not, since it is for a person to say.
+
+    Parameters
+    ----------
+    operation, columns
+        That could be added.
+    says
+        A sentence with what it would cost.
+    finding
+        The code of the finding that led to it.
+    """
+
+    operation: str
+    columns: tuple[str, ...]
+    says: str
+    finding: str = ""
+
+    def to_dict(self) -> dict[str, Any]:
+        """Return it JSON-ready."""
+        return {"operation": self.operation, "columns": list(self.columns), "says": self.says, "finding": self.finding}
+
+
 class OperationList:
     """Operations in order, checked, with what they are to be fitted and applied by; `Preparation` fits them."""
 
@@ -36,6 +61,7 @@ class OperationList:
     ) -> None:
         self.operations = operations
         self.outcome, self.unit, self.seed, self.absent, self.returns = outcome, unit, seed, absent, returns
+        self.suggestions: tuple[Suggestion, ...] = ()
         self._fitted: Fitted | None = None
         self._check()
 
@@ -106,8 +132,16 @@ class OperationList:
                 raise OptionError(f"There are {plural(len(self._steps), 'operation')}: none is number {place}.")
         return self._with(operations=tuple(o for i, o in enumerate(self._steps, 1) if i not in places))
 
+    def suggesting(self, suggestions: Iterable[Suggestion]) -> Self:
+        """Return the same with what else a person could do, not fitted."""
+        made = self._with()
+        made.suggestions = tuple(suggestions)
+        return made
+
     def _with(self, **changes: Any) -> Self:
-        return type(self)(**{**self.get_params(), **changes})
+        made = type(self)(**{**self.get_params(), **changes})
+        made.suggestions = self.suggestions
+        return made
 
     def __len__(self) -> int:
         return len(self._steps)
@@ -182,6 +216,11 @@ class OperationList:
                 code = f" [{o.finding}]" if o.finding else ""
                 lines += textwrap.wrap(f"because {o.reason}{code}", 93, initial_indent=" " * 7,
                                        subsequent_indent=" " * 7, break_on_hyphens=False)  # fmt: skip
+        if self.suggestions:
+            lines += ["", "For you to say:"]
+            for s in self.suggestions:
+                lines += textwrap.wrap(s.says, 93, initial_indent="   ?   ", subsequent_indent=" " * 7,
+                                       break_on_hyphens=False)  # fmt: skip
         return "\n".join(lines)
 
     def _repr_html_(self) -> str:

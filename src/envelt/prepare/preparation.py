@@ -18,7 +18,7 @@ from ..errors import NotFittedError, OptionError, PreparationError, did_you_mean
 from .fitted import Fitted, form_of, operations_in, read_form, unusable
 from .intake import aligned, from_one_row, one_row, outcome_in, outcome_of, row_reader, type_here, working_of
 from .operation import Operation, State, Training
-from .operation_list import OperationList
+from .operation_list import OperationList, Suggestion
 from .watched import Watched, seen
 from .working import Working
 
@@ -322,7 +322,8 @@ class Preparation(OperationList):
 
     def to_dict(self) -> dict[str, Any]:
         """Return it JSON-ready, with all that was learned; see docs/preparation.schema.json."""
-        return form_of(self._steps, self._fitted, {n: getattr(self, n) for n in WRITTEN})
+        given = {n: getattr(self, n) for n in WRITTEN}
+        return form_of(self._steps, self._fitted, given, [s.to_dict() for s in self.suggestions])
 
     @classmethod
     def from_dict(cls, form: Mapping[str, Any]) -> Preparation:
@@ -338,6 +339,9 @@ class Preparation(OperationList):
             made = cls(operations, **{n: form[n] for n in WRITTEN if n in form})
         except OptionError as error:
             raise unusable(error) from error
+        made.suggestions = tuple(
+            Suggestion(**{**s, "columns": tuple(s["columns"])}) for s in form.get("suggestions", ())
+        )
         if "fitted" in form:
             made._fitted = Fitted.of(form, made._steps)
         return made

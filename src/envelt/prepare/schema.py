@@ -44,6 +44,18 @@ def preparation_schema() -> dict[str, Any]:
         "required": ["name", "type"],
         "additionalProperties": False,
     }
+    suggestion = {
+        "type": "object",
+        "description": "What could be done and is not, since it is for a person to say.",
+        "properties": {
+            "operation": {"type": "string"},
+            "columns": {"type": "array", "items": {"type": "string"}},
+            "says": {"type": "string"},
+            "finding": {"type": "string"},
+        },
+        "required": ["operation", "columns", "says"],
+        "additionalProperties": False,
+    }
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "An Envelt preparation",
@@ -57,6 +69,7 @@ def preparation_schema() -> dict[str, Any]:
             "seed": {"type": "integer", "minimum": 0},
             "absent": {"enum": ["error", "missing"], "description": "What a column that is gone is taken as."},
             "operations": {"type": "array", "items": {"oneOf": known}},
+            "suggestions": {"type": "array", "items": suggestion},
             "fitted": {
                 "type": "object",
                 "properties": {

@@ -69,11 +69,12 @@ def as_read(context: Context, preparation: Preparation | None = None) -> Working
     Without those that the preparation derives itself, and those that are made from the outcome.
     """
     made = {c for o in preparation or () if o.name == "derive" for c in o.columns} | context.from_outcome
-    columns = {c.name: _raw(c) for c in context.listed if c.name not in made}
+    columns = {c.name: raw_of(c) for c in context.listed if c.name not in made}
     return Working(columns, context.listed.rows)
 
 
-def _raw(column: Column) -> RawColumn:
+def raw_of(column: Column) -> RawColumn:
+    """Return a column of a table as preparations take it: levels as they are written in the data."""
     if isinstance(column, NumericColumn):
         return RawNumbers(column.values)
     if isinstance(column, TimeColumn):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import numpy as np
@@ -10,56 +10,67 @@ import numpy as np
 from ..core.columns.derive import in_order, origins
 from ..core.columns.encode import NO_PLAN
 from ..core.columns.labels import number_label
+from ..core.columns.outcome import NumericOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.columns.yes_no import BOOLEANS, folded
+from ..core.distribution.tails import beyond, far_limits
 from ..core.finding import Finding
+from ..core.proposal.trial import Change
+from ..core.shapes.quantiles import sorted_quantiles
 from ..core.words import plural
+from ..errors import OptionError, did_you_mean
+from ..prepare.operation_list import Suggestion
 from ..prepare.preparation import Preparation
-from ..write.digits import places
 from ..write.progress import slow_progress
 from .context import Context
-from .inventory import take_inventory
-from .rank import show_rank
-from .relations import said_to_repeat
+from .leaving_out import FLAGGED, columns_to_leave_out, findings_by_column
 from .transforms import judged
+from .weighing import Weighing
 
+MODELS = ("linear", "trees")
+LEAST_ROWS = 40
+"""With an outcome, under which five folds of them tell nothing."""
+HOUR, DAY = 3_600_000_000, 86_400_000_000
 MOST_INDICATORS = 12
 """Levels that get a column each; of more, the outcome's rate at each."""
 RARE = 10
 """Rows under which a level is rare: as in the finding rare-levels."""
-FLAGGED = ("missing-follows-outcome", "missing-follows-column")
-NAMES_CASES = {
-    "identifier": "names cases", "text": "free text", "constant": "one value only",
-}  # fmt: skip
 
 
-def propose(context: Context) -> Preparation:
+def propose(context: Context, for_model: str = "linear") -> Preparation:
     """Return a preparation, not fitted, of a study's candidates."""
+    if for_model not in MODELS:
+        raise OptionError(f"No for_model {for_model!r}.{did_you_mean(for_model, MODELS)}")
     with slow_progress("Proposing a preparation") as report:
         report(0, 4, "columns")
-        builder = _Builder(context)
-        report(1, 4, "what repeats")
-        builder.choose()
+        builder = _Builder(context, for_model)
+        report(1, 4, "what rows held out lose")
+        builder.weigh()
         report(2, 4, "values")
+        builder.begin()
         builder.mend()
-        report(3, 4, "transforms")
+        builder.fill()
+        report(3, 4, "how they are written")
         builder.express()
-    return builder.made
+    return builder.made.suggesting(builder.suggestions)
 
 
 class _Builder:
     """Adds operation after operation."""
 
-    def __init__(self, context: Context) -> None:
-        self.context, self.plan = context, context.plan
-        self.made = Preparation(outcome=context.plan.outcome, unit=context.unit, seed=context.seed)
-        self.findings: dict[str, list[Finding]] = {}
-        for f in take_inventory(context, 0).findings:
-            for name in f.columns if f.code == "nearly-constant" else f.columns[:1] or ("",):
-                self.findings.setdefault(name, []).append(f)
-        self.dropped: dict[str, tuple[str, str]] = {}
+    def __init__(self, context: Context, for_model: str) -> None:
+        self.context, self.plan, self.trees = context, context.plan, for_model == "trees"
+        self.findings = findings_by_column(context)
         roles = (self.plan.outcome, context.unit, self.plan.counts)
         self.columns = {c.name: c for c in context.listed if c.name not in roles}
+        self.left = columns_to_leave_out(context, self.columns, self.findings)
+        self.dropped = {n: w for n, w in self.left.sure.items() if n in self.columns}
+        self.suggestions: list[Suggestion] = []
+        self.transforms: dict[str, tuple[str, str]] = {}
+        self.flagged: dict[str, tuple[str, str]] = {}
+        self.by_levels: list[str] = []
+        self.made = Preparation()
+        self.begin()
 
     def said(self, name: str, *codes: str) -> Finding | None:
         """Return the finding of a code that a column has."""
@@ -76,80 +87,78 @@ class _Builder:
         """The columns that are not dropped."""
         return [c for c in self.columns.values() if c.name not in self.dropped]
 
+    @property
+    def many(self) -> list[str]:
+        """Those of more levels than get a column each."""
+        names = [c for c in self.kept if isinstance(c, CategoryColumn) and c.kind not in ("ordinal", "binary")]
+        return [c.name for c in names if c.distinct > MOST_INDICATORS]
+
     # --- which columns -------------------------------------------------------------------------------
 
-    def choose(self) -> None:
-        """Settle which columns are left out, read the others as what they are, and make the derived ones."""
-        for name in (*self.plan.ignore, *(n for n, _ in self.context.source.nested)):
-            self.dropped[name] = ("ignored, as declared", "")
-        for column in list(self.columns.values()):
-            why = self._why_drop(column)
-            if why is not None:
-                self.dropped[column.name] = why
-        self._drop_repeats()
+    def weigh(self) -> None:
+        """Try on rows held out what could cost something: leaving out, marks of missing, transforms, encodings."""
+        if self.context.outcome is None or not self.kept:
+            self._suggest_untried()
+            return
+        self.mend()
+        weighing = Weighing(self.context, self.made)
+        if len(weighing.target) < LEAST_ROWS or not weighing.names:
+            self._suggest_untried()
+            return
+        doubtful = {n: [f for f in weighing.names if f == n or f in self._parts(n)] for n in self.left.doubtful}
+        gone, costs = weighing.leave_out({n: f for n, f in doubtful.items() if f}, self.many)
+        for name in gone:
+            self.dropped[name] = self.left.doubtful[name]
+        for name, change in costs.items():
+            if name not in gone:
+                self._suggest_drop(name, change)
+        kept = [f for f in weighing.names if f not in {p for n in gone for p in (n, *self._parts(n))}]
+        numbers = [c.name for c in self.kept if isinstance(c, NumericColumn) and c.name in kept and c.distinct > 2]
+        forms = weighing.forms(kept, self.many, () if self.trees else numbers)
+        self.by_levels = forms.by_levels
+        self._mark_gaps(forms.gaps)
+        self.transforms = {n: (form, f"{-change.cost:.1%}") for n, (form, change) in forms.transforms.items()}
+
+    def _by_shape(self) -> None:
+        """Without an outcome that tells, take the transforms that shapes ask for."""
+        for c in self.kept:
+            if isinstance(c, NumericColumn) and not self.trees:
+                one = judged(self.context, c.name)
+                if one.suggestion.name != "as_is":
+                    self.transforms[c.name] = one.suggestion.name, ""
+
+    def _mark_gaps(self, gains: Mapping[str, Change]) -> None:
+        for name, change in gains.items():
+            f = self.said(name, *FLAGGED)
+            self.flagged[name] = f"{change.cost:.1%}", "" if f is None else f.code
+
+    def _parts(self, name: str) -> list[str]:
+        column = self.columns[name]
+        return [f"{name}_{p}" for p in _parts_of(column)] if isinstance(column, TimeColumn) else []
+
+    def _suggest_untried(self) -> None:
+        self._by_shape()
+        for name, why in self.left.doubtful.items():
+            self.suggestions.append(Suggestion("drop", (name,), f"{name} {_is(why.reason)}: drop it?", why.code))
+
+    def _suggest_drop(self, name: str, change: Change) -> None:
+        why = self.left.doubtful[name]
+        says = f"{name} {_is(why.reason)}. Dropping it would cost {self._share(change.cost)} (± {change.error:.3f})."
+        self.suggestions.append(Suggestion("drop", (name,), says, why.code))
+
+    def _share(self, cost: float) -> str:
+        outcome = self.context.known_outcome
+        what = "of R²" if isinstance(outcome, NumericOutcome) else f"of what can be said of {outcome.name}"
+        return f"{cost:.3f} {what}"
+
+    def begin(self) -> None:
+        """Begin a preparation: leave columns out, read the others as what they are, and make the derived ones."""
+        self.made = Preparation(outcome=self.plan.outcome, unit=self.context.unit, seed=self.context.seed)
         needed = self._needed_by_derived()
         self._drop([n for n in self.dropped if n not in needed and n not in self.plan.derived])
         self._read()
         self._derive()
         self._drop([n for n in self.dropped if n in needed or n in self._derived_here])
-
-    def _why_drop(self, c: Column) -> tuple[str, str] | None:
-        outcome = self.plan.outcome
-        if outcome in self.context.origins.get(c.name, ()):
-            return f"made from the outcome {outcome}", ""
-        if c.kind in NAMES_CASES or c.empty:
-            code = "mostly-missing" if c.empty else "constant-column" if c.kind == "constant" else ""
-            return ("missing in every row" if c.empty else NAMES_CASES[c.kind]), code
-        for code, why in (
-            ("likely-unit", "says which rows are one case, and is no property of it"),
-            ("nearly-constant", "nearly constant"),
-        ):
-            if self.said(c.name, code):
-                return why, code
-        if self.said(c.name, "mostly-missing") and not self.said(c.name, *FLAGGED):
-            return f"{c.missing.mean():.0%} missing", "mostly-missing"
-        return None
-
-    def _drop_repeats(self) -> None:
-        """Drop copies, what says too much of the outcome, and what says nearly the same as another column."""
-        copies = (f for group in self.findings.values() for f in group if f.code == "same-column")
-        for first, keep, *others in (names for f in copies for names in f.evidence.get("copies", [f.columns])):
-            for name in (first, *others) if keep not in self.dropped else ():
-                self.dropped.setdefault(name, (f"the same thing as {keep}", "same-column"))
-        for f in self._ranking():
-            if f.code == "too-good-to-be-true":
-                why = "says all but the outcome itself: known too late?"
-                self.dropped.setdefault(f.columns[0], (why, f.code))
-        self._drop_known_later()
-        for f in self._relations():
-            keep = str(f.evidence.get("keep", ""))
-            if f.code == "say-nearly-the-same" and keep not in self.dropped:
-                why = f"says nearly the same as {keep}, which is kept: {f.evidence['why']}"
-                for name in f.columns:
-                    if name not in (keep, self.plan.outcome):
-                        self.dropped.setdefault(name, (why, f.code))
-
-    def _drop_known_later(self) -> None:
-        """Drop what is written down with the outcome, and of what makes it up as much as gives it away."""
-        outcome = self.plan.outcome
-        for f in {id(f): f for group in self.findings.values() for f in group}.values():
-            others = [n for n in f.columns if n != outcome]
-            if f.code == "known-later" and not f.evidence.get("by_name"):
-                for name in others:
-                    self.dropped.setdefault(name, ("written down with the outcome, or after it", f.code))
-            if f.code == "made-up-of-others" and f.weight == "stop":
-                parts = f.evidence.get("parts", {})
-                made = [n for n in others if n in parts] if parts else others
-                for name in (*made, *parts.get(outcome, ())[-1:]):
-                    self.dropped.setdefault(name, (f"with others it is {outcome} in other words", f.code))
-
-    def _ranking(self) -> tuple[Finding, ...]:
-        if self.context.outcome is None or not self.context.candidates:
-            return ()
-        return show_rank(self.context).findings
-
-    def _relations(self) -> list[Finding]:
-        return said_to_repeat(self.context)
 
     def _needed_by_derived(self) -> set[str]:
         return {o for n in self._derived_here for o in origins(self.plan.derived[n])}
@@ -166,12 +175,12 @@ class _Builder:
     def _drop(self, names: list[str]) -> None:
         groups: dict[str, list[str]] = {}
         for name in names:
-            groups.setdefault(self.dropped[name][1] or self.dropped[name][0], []).append(name)
+            groups.setdefault(self.dropped[name].code or self.dropped[name].reason, []).append(name)
         for group in groups.values():
-            why, code = self.dropped[group[0]]
-            reasons = list(dict.fromkeys(self.dropped[n][0] for n in group))
-            text = why if len(reasons) == 1 else "; ".join(f"{n}: {self.dropped[n][0]}" for n in group)
-            self.add("drop", group, text, code)
+            first = self.dropped[group[0]]
+            reasons = list(dict.fromkeys(self.dropped[n].reason for n in group))
+            text = first.reason if len(reasons) == 1 else "; ".join(f"{n}: {self.dropped[n].reason}" for n in group)
+            self.add("drop", group, text, first.code)
 
     # --- what they are -------------------------------------------------------------------------------
 
@@ -237,7 +246,6 @@ class _Builder:
             self._limits(c)
             self._spellings(c)
         self._dates()
-        self._fill()
 
     def _sentinels(self, c: Column) -> None:
         f = self.said(c.name, "sentinel-value")
@@ -256,17 +264,22 @@ class _Builder:
         if declared is not None:
             low, high = (v if np.isfinite(v) else None for v in declared)
             self.add("clip", [c.name], "the range declared", "out-of-range" if f else "", to="limits", low=low,
-                     high=high, outside="missing")  # fmt: skip
+                     high=high)  # fmt: skip
         elif f is not None:
             self.add("clip", [c.name], f"{plural(f.evidence['count'], 'value')} that cannot be", f.code, to="limits",
-                     low=f.evidence["low"], high=f.evidence["high"], outside="missing")  # fmt: skip
-        compared = judged(self.context, c.name).compared
+                     low=f.evidence["low"], high=f.evidence["high"])  # fmt: skip
+        else:
+            self._slips(c)
+
+    def _slips(self, c: NumericColumn) -> None:
+        ordered = np.sort(c.values[~c.missing])
+        far = far_limits(ordered, sorted_quantiles(ordered, np.array([0.25, 0.5, 0.75]))) if len(ordered) else ()
         sentinel = self.said(c.name, "sentinel-value")
-        slips = compared.slips - (int(sentinel.evidence["rows"]) if sentinel else 0)
-        if slips > 0 and f is None:
-            low, high = (v if np.isfinite(v) else None for v in compared.far)
+        slips = sum(beyond(ordered, far)) - (int(sentinel.evidence["rows"]) if sentinel else 0) if far else 0
+        if slips > 0:
+            low, high = (v if np.isfinite(v) else None for v in far)
             self.add("clip", [c.name], f"{plural(slips, 'value')} over ten interquartile ranges out",
-                     "gross-outliers", to="limits", low=low, high=high, outside="missing")  # fmt: skip
+                     "gross-outliers", to="limits", low=low, high=high)  # fmt: skip
 
     def _spellings(self, c: Column) -> None:
         f = self.said(c.name, "level-spelling")
@@ -283,70 +296,66 @@ class _Builder:
             self.add("replace", [c.name], f"spellings of one level: {shown}", f.code, values=values)
 
     def _dates(self) -> None:
-        for clock in (False, True):
-            names = [c.name for c in self.kept if isinstance(c, TimeColumn) and _has_clock(c) == clock]
-            parts = ["month", "days_since"] + (["weekday", "hour"] if clock else [])
-            self.add("parts_of_date", names, "a model takes numbers: the season, and how long ago", parts=parts)
+        by_parts: dict[tuple[str, ...], list[str]] = {}
+        for c in self.kept:
+            if isinstance(c, TimeColumn):
+                by_parts.setdefault(tuple(_parts_of(c)), []).append(c.name)
+        for parts, names in by_parts.items():
+            self.add("parts_of_date", names, "a model takes numbers: the season, and how long ago", parts=list(parts))
         far = [c for c in self.kept if isinstance(c, TimeColumn) and self.said(c.name, "date-apart")]
         for c in far:
-            self.add("clip", [f"{c.name}_days_since"], "dates far from all others", "date-apart", to="fences",
-                     outside="missing")  # fmt: skip
+            self.add("clip", [f"{c.name}_days_since"], "dates far from all others", "date-apart")
 
-    def _fill(self) -> None:
+    def fill(self) -> None:
+        """Put values where they are missing."""
         numbers = [c for c in self.kept if isinstance(c, NumericColumn)]
-        flagged = {c.name: f for c in numbers if (f := self.said(c.name, *FLAGGED)) is not None}
-        for code in FLAGGED:
-            names = [n for n, f in flagged.items() if f.code == code]
-            what = "the outcome" if code == FLAGGED[0] else "another column"
-            self.add("fill", names, f"being missing goes with {what}: it gets a column of its own", code,
-                     using="median", flag=True)  # fmt: skip
-        dates = [c for c in self.kept if isinstance(c, TimeColumn)]
-        parts = [f"{c.name}_{p}" for c in dates for p in self._parts_of(c)]
-        plain = [c.name for c in numbers if c.name not in flagged]
-        self.add("fill", [*plain, *parts], _gaps([c for c in numbers if c.name not in flagged], "the median"))
+        for code in dict.fromkeys(code for _, code in self.flagged.values()):
+            names = [n for n in self.flagged if self.flagged[n][1] == code and n not in self.dropped]
+            gains = ", ".join(self.flagged[n][0] for n in names[:4]) + (", …" if len(names) > 4 else "")
+            self.add("fill", names, f"that it is missing tells more of the outcome ({gains}): it gets a column of its "
+                     "own", code, using="median", flag=True)  # fmt: skip
+        parts = [p for c in self.kept for p in self._parts(c.name)]
+        plain = [c for c in numbers if c.name not in self.flagged]
+        self.add("fill", [*(c.name for c in plain), *parts], _gaps(plain, "the median"))
         ranked = [c for c in self.kept if isinstance(c, CategoryColumn) and (c.kind in ("ordinal", "binary"))]
         self.add("fill", [c.name for c in ranked], _gaps(ranked, "the most frequent"), using="most_frequent")
-
-    def _parts_of(self, c: TimeColumn) -> list[str]:
-        return ["month", "days_since"] + (["weekday", "hour"] if _has_clock(c) else [])
 
     # --- how they are written ------------------------------------------------------------------------
 
     def express(self) -> None:
         """Transform, rescale and encode."""
-        numbers = [c for c in self.kept if isinstance(c, NumericColumn)]
         by_transform: dict[str, list[str]] = {}
-        whys: dict[str, list[str]] = {}
-        for c in numbers:
-            one = judged(self.context, c.name)
-            if one.suggestion.name != "as_is":
-                by_transform.setdefault(one.suggestion.name, []).append(c.name)
-                before, after = one.compared.seen["as_is"].skewness, one.compared.seen[one.suggestion.name].skewness
-                whys.setdefault(one.suggestion.name, []).append(f"{places(before, 1)} → {places(after, 1)}")
-        for name, columns in by_transform.items():
-            reason = f"skewness {', '.join(whys[name][:6])}{', …' if len(columns) > 6 else ''}"
-            self.add("reexpress", columns, reason, "long-tail", transform=name)
+        for name, (form, _) in self.transforms.items():
+            by_transform.setdefault(form, []).append(name)
+        for form, names in by_transform.items():
+            gains = [self.transforms[n][1] for n in names[:6]]
+            more = ", ".join(gains) + (", …" if len(names) > 6 else "")
+            why = f"a straight line of it tells more of the outcome, by {more}" if all(gains) else "a long tail"
+            self.add("reexpress", names, why, "long-tail", transform=form)
         self._encode()
-        parts = [f"{c.name}_{p}" for c in self.kept if isinstance(c, TimeColumn) for p in self._parts_of(c)]
-        reason = "one scale, for models that weigh sizes or distances; trees do not need it"
-        self.add("rescale", [*(c.name for c in numbers), *parts], reason)
+        if not self.trees:
+            numbers = [c.name for c in self.kept if isinstance(c, NumericColumn)]
+            parts = [p for c in self.kept for p in self._parts(c.name)]
+            self.add("rescale", [*numbers, *parts], "one scale, for models that weigh sizes or distances")
 
     def _encode(self) -> None:
         levels = [c for c in self.kept if isinstance(c, CategoryColumn)]
         for c in levels:
-            if c.kind == "ordinal":
+            if c.kind == "ordinal" and c.name not in self.by_levels:
                 self.add("encode", [c.name], "grades in their order", using="ordered", order=list(c.levels))
         binary = [c for c in levels if c.kind == "binary"]
         for c in binary:
             self.add("encode", [c.name], f"0 for {c.levels[0]}, 1 for {c.levels[-1]}", using="ordered",
                      order=list(c.levels))  # fmt: skip
-        names = [c for c in levels if c.kind not in ("ordinal", "binary")]
-        many = [c for c in names if c.distinct > MOST_INDICATORS]
-        few = [c for c in names if c.distinct <= MOST_INDICATORS]
+        names = [c for c in levels if c.kind not in ("ordinal", "binary") or c.name in self.by_levels]
+        many = [c for c in names if c.distinct > MOST_INDICATORS and c.name not in self.by_levels]
+        few = [c for c in names if c not in many]
         rare = [c for c in few if c.counts[c.counts > 0].min() < RARE and c.distinct > 2]
         self.add("merge_rare", [c.name for c in rare], f"levels with under {RARE} rows; what is new joins them",
                  "rare-levels", under=RARE)  # fmt: skip
-        self.add("encode", [c.name for c in few], f"names without an order, {MOST_INDICATORS} at most: a column each")
+        grades = [c.name for c in few if c.kind == "ordinal"]
+        self.add("encode", grades, "grades, but one step is not worth as much as the next: a column each")
+        self.add("encode", [c.name for c in few if c.kind != "ordinal"], "names without an order: a column each")
         if self.context.outcome is not None:
             self.add("encode", [c.name for c in many], f"over {MOST_INDICATORS} levels: the outcome's rate at each, "
                      "drawn towards that of all rows", "many-levels", using="rate")  # fmt: skip
@@ -375,5 +384,13 @@ def _is_boolean(c: CategoryColumn) -> bool:
     return tuple(sorted(folded(w) for w in c.written)) in BOOLEANS
 
 
-def _has_clock(c: TimeColumn) -> bool:
-    return bool((c.values[~c.absent] % 86_400_000_000 != 0).any())
+def _parts_of(c: TimeColumn) -> list[str]:
+    """Return the parts of a date that vary."""
+    there = c.values[~c.absent]
+    parts = ["month", "days_since", "weekday"]
+    return [*parts, "hour"] if (there % DAY // HOUR != there[:1] % DAY // HOUR).any() else parts
+
+
+def _is(reason: str) -> str:
+    """Return a reason as the end of a sentence about a column."""
+    return reason if reason.split()[0] in ("says",) else f"is {reason}"

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..shapes.quantiles import value_edges
+from ..stats.draws import scattered
 from .table import CategoryColumn, Column, TimeColumn
 from .times import is_time
 
@@ -52,6 +53,23 @@ class Coarse:
             return self
         codes = np.where(self.codes < 0, np.int8(len(self.labels)), self.codes)
         return replace(self, codes=codes, labels=(*self.labels, "missing"))
+
+
+def said_by(codes: list[NDArray[np.integer]], outcome: NDArray[np.integer]) -> NDArray[np.uint64]:
+    """Return a number for what columns together say in each row, whatever columns and levels are called or come after.
+
+    Parameters
+    ----------
+    codes
+        Of each column, each of shape (n,), 0 for the first level.
+    outcome
+        A number for what each row has of it, shape (n,).
+    """
+    says = scattered(outcome, 0)
+    for own in codes:  # a level is known by its rows and their outcome, and a column by its levels
+        levels = scattered(np.bincount(own) * len(says) + np.bincount(own, outcome).astype(np.int64), 1)
+        says = says + scattered((levels ^ levels.sum())[own], 2)  # a sum, so the order of columns is left out
+    return says
 
 
 def coarse_of(column: Column) -> Coarse | None:

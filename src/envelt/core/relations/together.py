@@ -8,10 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
-from ..columns.coarse import Coarse, coarse_of
+from ..columns.coarse import Coarse, coarse_of, said_by
 from ..columns.table import Column
 from ..parallel import Progress, in_threads
-from ..stats.draws import scattered
 from ..stats.folds import blocks_of
 from ..stats.heldout import Cells, HeldOut, HeldOutRows, held_out, held_out_levels, level_cells
 from ..stats.sampling import Sampling
@@ -119,11 +118,7 @@ def _choosing(made: list[Coarse], held: HeldOutRows) -> NDArray[np.bool_]:
     """Return the rows on which pairs are chosen, by what all columns say in them; units stay whole."""
     if held.whole is not None:
         return np.asarray(held.whole.blocks < CHOOSING)
-    outcome = held.target.ordinals
-    says = scattered(outcome, 0)
-    for b in made:  # a level is known by its rows and their outcome, and a column by its levels
-        levels = scattered(np.bincount(b.codes) * len(says) + np.bincount(b.codes, outcome).astype(np.int64), 1)
-        says = says + scattered((levels ^ levels.sum())[b.codes], 2)  # a sum, so the order of columns is left out
+    says = said_by([b.codes for b in made], held.target.ordinals)
     return np.asarray(blocks_of(says, held.seed) < CHOOSING)
 
 
