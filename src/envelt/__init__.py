@@ -8,7 +8,7 @@ from .version import __version__
 
 if TYPE_CHECKING:
     from .core.finding import Finding
-    from .errors import EnveltError
+    from .errors import EnveltError, LaterRowsWarning
     from .prepare.preparation import Preparation
     from .study import Study
     from .view import View
@@ -35,6 +35,7 @@ __all__ = [
     "Finding",
     "GlanceView",
     "InventoryView",
+    "LaterRowsWarning",
     "PairwiseView",
     "Preparation",
     "PrepareView",
@@ -58,6 +59,7 @@ _HOMES = {
     "Finding": ".core.finding",
     "GlanceView": ".views.glance",
     "InventoryView": ".views.inventory",
+    "LaterRowsWarning": ".errors",
     "PairwiseView": ".views.pairwise",
     "Preparation": ".prepare.preparation",
     "PrepareView": ".views.prepare",

@@ -186,3 +186,7 @@ def did_you_mean(name: str, options: Iterable[str]) -> str:
 def unknown_column(name: str, options: Iterable[str]) -> UnknownColumnError:
     """Build the error for a column name that is not there."""
     return UnknownColumnError(f"No column {name!r}.{did_you_mean(name, options)}")
+
+
+class LaterRowsWarning(UserWarning):
+    """Rows that a preparation is applied to are unlike those it was fitted on; says in what, and how far."""

@@ -324,6 +324,13 @@ FINDINGS: dict[str, Entry] = {
     "identifier-among-inputs": Entry("caution", "embed", "an identifier is among the columns the map is made of"),
     "unseen-levels": Entry("caution", "prepare",
         "rows have levels that the training rows do not have, and what they were taken as"),
+    "outside-training": Entry("caution", "prepare",
+        "columns with values far beyond those of the training rows, or in more rows beyond them than by chance"),
+    "drifted": Entry("caution", "prepare",
+        "columns of which at least a tenth of the rows moved: the largest difference of cumulative shares or the total "
+        "variation of levels, or another share missing"),
+    "touches-more": Entry("caution", "prepare",
+        "an operation fills or clips far more rows of a column than of the training rows"),
     "outside-transform": Entry("caution", "prepare",
         "values that a fitted transform cannot be taken of, and what they were taken as"),
     "unreadable-values": Entry("caution", "prepare",

@@ -11,6 +11,7 @@ from typing import Any
 import pandas as pd
 
 from ..errors import OptionError, PreparationError
+from .frame import Frame
 from .operation import Bound, Operation, State
 from .operations import operation_of
 from .schema import VERSION, check_form
@@ -31,6 +32,8 @@ class Fitted:
         Training rows.
     columns
         Of the training table, each with its type.
+    frames
+        What those looked like that the preparation works on.
     features
         The columns that come out.
     states
@@ -41,6 +44,7 @@ class Fitted:
 
     rows: int
     columns: dict[str, str]
+    frames: dict[str, Frame]
     features: list[str]
     states: list[State]
     bound: list[Bound]
@@ -56,6 +60,7 @@ class Fitted:
         """
         head = form["fitted"]
         columns = {c["name"]: c["type"] for c in head["columns"]}
+        frames = {c["name"]: c["frame"] for c in head["columns"] if "frame" in c}
         states = [o.get("fitted") for o in form["operations"]]
         bound = []
         try_on = Working({n: empty_like(t, 0) for n, t in columns.items()}, pd.RangeIndex(0))
@@ -75,13 +80,16 @@ class Fitted:
         missing = [f for f in head["features"] if f not in try_on]
         if missing:
             raise PreparationError(f"The preparation names a feature that it does not make: {missing[0]!r}.")
-        return cls(head["rows"], columns, list(head["features"]), states, bound)
+        return cls(head["rows"], columns, frames, list(head["features"]), states, bound)
 
     def to_dict(self) -> dict[str, Any]:
         """Return it JSON-ready, but for the states, which stand with their operations."""
         return {
             "rows": self.rows,
-            "columns": [{"name": n, "type": t} for n, t in self.columns.items()],
+            "columns": [
+                {"name": n, "type": t, **({"frame": self.frames[n]} if n in self.frames else {})}
+                for n, t in self.columns.items()
+            ],
             "features": list(self.features),
         }
 

@@ -16,6 +16,7 @@ from ..core.shapes.quantiles import sorted_quantiles
 from ..core.transforms.forms import NAMES, Transform, fit_transform, why_not
 from ..core.words import plural
 from ..errors import OptionError, PreparationError, entry
+from .frame import touches_more
 from .keys import by_group, group_codes
 from .operation import NAME, NUMBER, Bound, Operation, Option, Options, State, Training, list_of, no_way_back, one_of
 from .working import Working, as_words, missing_of
@@ -68,7 +69,9 @@ class Fill(Operation):
 
     def learn(self, at: Working, training: Training) -> State:
         """Learn the value of each column, and of each group."""
-        return {c: self._learn_one(at, c) for c in self.columns}
+        return {
+            c: {**self._learn_one(at, c), "touched": [int(missing_of(at.raw(c)).sum()), len(at)]} for c in self.columns
+        }
 
     def _learn_one(self, at: Working, name: str) -> State:
         using = self["using"]
@@ -101,6 +104,7 @@ class Fill(Operation):
             for name in self.columns:
                 raw, learned = at.raw(name), state[name]
                 missing = missing_of(raw)
+                touches_more(at, name, int(missing.sum()), learned.get("touched"), "filled")
                 if flag:
                     at.free([f"{name}_missing"])
                     at.set(f"{name}_missing", RawNumbers(missing.astype(np.float64)))
@@ -164,7 +168,12 @@ class Clip(Operation):
 
     def learn(self, at: Working, training: Training) -> State:
         """Learn the limits of each column."""
-        return {c: dict(zip(("low", "high"), self._limits(at, c), strict=True)) for c in self.columns}
+        out: State = {}
+        for name in self.columns:
+            low, high = self._limits(at, name)
+            beyond = _beyond(at.numbers(name, "clip"), *_ends(low, high))
+            out[name] = {"low": low, "high": high, "touched": [int(beyond.sum()), len(at)]}
+        return out
 
     def _limits(self, at: Working, name: str) -> tuple[float | None, float | None]:
         if self["to"] == "limits":
@@ -181,20 +190,27 @@ class Clip(Operation):
     def bind(self, state: State) -> Bound:
         """Clip."""
         gone = self["outside"] == "missing"
-        ends = {
-            c: tuple(np.inf * s if v is None else v for s, v in ((-1, state[c]["low"]), (1, state[c]["high"])))
-            for c in self.columns
-        }
+        ends = {c: _ends(state[c]["low"], state[c]["high"]) for c in self.columns}
 
         def table(at: Working) -> None:
             for name, (low, high) in ends.items():
                 values = at.numbers(name, "clip")
+                beyond = _beyond(values, low, high)
+                touches_more(at, name, int(beyond.sum()), state[name].get("touched"), "clipped")
                 if gone:
-                    at.set(name, RawNumbers(np.where((values < low) | (values > high), np.nan, values)))
+                    at.set(name, RawNumbers(np.where(beyond, np.nan, values)))
                 else:
                     at.set(name, RawNumbers(np.clip(values, low, high)))
 
         return Bound(table, lambda name, values: (name, values) if name in self.columns else None)
+
+
+def _ends(low: float | None, high: float | None) -> tuple[float, float]:
+    return -np.inf if low is None else low, np.inf if high is None else high
+
+
+def _beyond(values: Floats, low: float, high: float) -> NDArray[np.bool_]:
+    return np.asarray((values < low) | (values > high))
 
 
 class Reexpress(Operation):
@@ -205,8 +221,9 @@ class Reexpress(Operation):
     says = "Take a transform of numbers: a logarithm, a root, a power, normal scores."
     OPTIONS: ClassVar[Options] = {
         "transform": Option(one_of(*NAMES), "log1p", "which"),
-        "outside": Option(one_of("nearest", "missing", "error"), "nearest",
-                          "of a later value that it cannot be taken of: the nearest training value's, or missing"),
+        "outside": Option(one_of("straight", "nearest", "missing", "error"), "straight",
+                          "of a later value that it cannot be taken of: along the straight line on which it goes on "
+                          "beyond the training values; the nearest training value's; missing; error"),
     }  # fmt: skip
 
     def learn(self, at: Working, training: Training) -> State:
@@ -242,10 +259,10 @@ class Reexpress(Operation):
                 inside = t.inside(values)
                 if not inside.all():
                     values = self._brought_in(at, name, t, values, inside)
-                at.set(name, RawNumbers(t.apply(values)))
+                at.set(name, RawNumbers(t.carried_on(values)))
 
         def back(name: str, values: Floats) -> tuple[str, Floats] | None:
-            return (name, fitted[name].inverse(values)) if name in fitted else None
+            return (name, fitted[name].brought_back(np.asarray(values, np.float64))) if name in fitted else None
 
         return Bound(table, back)
 
@@ -259,7 +276,9 @@ class Reexpress(Operation):
         rows, first = int(beyond.sum()), float(values[beyond][0])
         if self["outside"] == "error":
             raise _outside(name, t, rows, first)
-        as_what = "the nearest training value" if self["outside"] == "nearest" else "missing"
+        as_what = {
+            "straight": "the straight line on which it goes on", "nearest": "the nearest training value",
+        }.get(self["outside"], "missing")  # fmt: skip
         at.found.append(
             Finding(
                 "outside-transform", "caution", (name,),
@@ -269,6 +288,8 @@ class Reexpress(Operation):
                 {"rows": rows, "first": first},
             )
         )  # fmt: skip
+        if self["outside"] == "straight":
+            return values
         put = np.array([t.nearest(v) for v in values[beyond].tolist()]) if self["outside"] == "nearest" else np.nan
         values = values.copy()
         values[beyond] = put

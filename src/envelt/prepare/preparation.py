@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import warnings
 from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,8 +15,9 @@ from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.finding import Finding, by_weight
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.sampling import Sampling
-from ..errors import NotFittedError, OptionError, PreparationError, did_you_mean
+from ..errors import LaterRowsWarning, NotFittedError, OptionError, PreparationError, did_you_mean
 from .fitted import Fitted, form_of, operations_in, read_form, unusable
+from .frame import frame_of, unlike
 from .intake import aligned, from_one_row, one_row, outcome_in, outcome_of, row_reader, type_here, working_of
 from .operation import Operation, State, Training
 from .operation_list import OperationList, Suggestion
@@ -125,16 +127,25 @@ class Preparation(OperationList):
     def transform(self, table: Any) -> Any:
         """Return rows prepared by what was learned, as a data frame with the rows' labels.
 
+        What is otherwise in these rows than in the training rows is said in one `LaterRowsWarning`, which a pipeline
+        can turn into an error.
+
         Raises
         ------
         NotFittedError, PreparationError, DataError
         """
-        return self._given_back(self.applied(table))
+        at = self.applied(table)
+        said = [f.statement for f in by_weight(at.found) if f.weight != "note"]
+        if said:
+            warnings.warn(LaterRowsWarning(" ".join(said)), stacklevel=2)
+        return self._given_back(at)
 
     def applied(self, table: Any, watched: list[Watched] | None = None) -> Working:
         """Return rows prepared, as columns; with what each operation changed where a list is given for it."""
         fitted = self._known()
-        at = aligned(working_of(table), fitted.columns, self._needed(fitted), self.absent, self._retyped)
+        needed = self._needed(fitted)
+        at = aligned(working_of(table), fitted.columns, needed, self.absent, self._retyped)
+        at.found += unlike(at, fitted.frames, needed)
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
             self._guarded(operation, bound.table, at, watched)
         return at
@@ -201,14 +212,15 @@ class Preparation(OperationList):
                 f"The unit {self.unit!r} is not among the columns, so folds could divide it: add it, or make the "
                 "preparation without unit=."
             )
-        columns = {n: type_here(at, n) for n in at.names}
+        columns, given = {n: type_here(at, n) for n in at.names}, at.keep_apart()
         training = self._training(at, outcome)
         states: list[State] = []
         for operation in self._steps:
             self._guarded(operation, lambda w, o=operation: states.append(o.fit_apply(w, training)), at, watched)
         features = [n for n in at.names if n not in (self.outcome, self.unit)]
         bound = [o.bind(s) for o, s in zip(self._steps, states, strict=True)]
-        self._fitted = Fitted(len(at), columns, features, states, bound)
+        self._fitted = Fitted(len(at), columns, {}, features, states, bound)
+        self._fitted.frames.update({n: frame_of(given.raw(n)) for n in self._needed(self._fitted)})
 
     def _training(self, at: Working, outcome: Any) -> Training:
         known: Outcome | None = None

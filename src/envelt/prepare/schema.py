@@ -9,7 +9,20 @@ from ..errors import PreparationError, did_you_mean
 from .operations import OPERATIONS
 from .values import said
 
-VERSION = 1
+FRAME = {
+    "type": "object",
+    "description": "What the column looked like in the training rows: rows, share missing, quantiles at 0, 1, 5, 10, "
+    "25, 50, 75, 90, 95, 99 and 100 %, or the rows at each level.",
+    "properties": {
+        "rows": {"type": "integer", "minimum": 0},
+        "missing": {"type": "number", "minimum": 0, "maximum": 1},
+        "quantiles": {"type": "array", "items": {"type": ["number", "string"]}, "minItems": 11, "maxItems": 11},
+        "levels": {"type": "object", "additionalProperties": {"type": "integer", "minimum": 0}},
+    },
+    "required": ["rows", "missing"],
+    "additionalProperties": False,
+}
+VERSION = 2
 """Of the file's form. Files of earlier versions are read for ever."""
 
 
@@ -40,7 +53,7 @@ def preparation_schema() -> dict[str, Any]:
         )
     column = {
         "type": "object",
-        "properties": {"name": {"type": "string"}, "type": {"enum": ["number", "text", "date"]}},
+        "properties": {"name": {"type": "string"}, "type": {"enum": ["number", "text", "date"]}, "frame": FRAME},
         "required": ["name", "type"],
         "additionalProperties": False,
     }

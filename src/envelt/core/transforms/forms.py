@@ -75,6 +75,40 @@ class Transform:
             out = FORMS[self.name].apply(values, self)
             return np.where(self.inside(values) & np.isfinite(out), out, np.nan)
 
+    def carried_on(self, values: Floats) -> Floats:
+        """Return transformed values, beyond the ends it was fitted on along straight lines; NaN where missing.
+
+        Each line has the slope of the twentieth of the range that is next to it, so that no value can be thrown far: a
+        logarithm's own slope at a value near zero would.
+        """
+        low, high = self.ends
+        out = self.apply(np.clip(values, low, high))
+        for end, at, slope in self._lines:
+            beyond = values < low if end == low else values > high
+            if beyond.any():
+                out[beyond] = at + slope * (values[beyond] - end)
+        return out
+
+    def brought_back(self, images: Floats) -> Floats:
+        """Return the values of which these are the transform as carried on."""
+        out = self.inverse(images)
+        for end, at, slope in self._lines:
+            outwards = images - at if (slope > 0) == (end == self.ends[1]) else at - images
+            beyond = outwards > 0
+            if beyond.any() and slope != 0:
+                out[beyond] = end + (images[beyond] - at) / slope
+        return out
+
+    @property
+    def _lines(self) -> list[tuple[float, float, float]]:
+        """Of each end its value, its image and the slope next to it."""
+        low, high = self.ends
+        if not -math.inf < low < high < math.inf:
+            return []
+        step = (high - low) / 20
+        first, second, third, fourth = self.apply(np.array([low, low + step, high - step, high])).tolist()
+        return [(low, first, (second - first) / step), (high, fourth, (fourth - third) / step)]
+
     def inverse(self, values: Floats) -> Floats:
         """Return the values of which these are the transform; NaN where there is none."""
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
