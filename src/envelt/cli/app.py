@@ -329,6 +329,9 @@ def prepare(
         list[Path] | None,
         typer.Option(metavar="FILE", help="Write the rows prepared: .parquet .csv .arrow .jsonl. Repeatable."),
     ] = None,
+    again: Annotated[
+        bool, typer.Option("--again", help="Propose over a file that is there; fit one again that is fitted.")
+    ] = False,
 ) -> None:
     """Apply the decisions to rows: propose a preparation, fit it on training rows, apply it to later ones.
 
@@ -340,7 +343,7 @@ def prepare(
     """
     from .prepare import run_prepare
 
-    run_prepare(given, propose, using, fit, keep or [], out or [])
+    run_prepare(given, propose, using, fit, keep or [], out or [], again)
 
 
 @app.command()

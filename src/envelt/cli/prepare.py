@@ -10,7 +10,13 @@ from .options import Given
 
 
 def run_prepare(
-    given: Given, propose: Path | None, using: Path | None, fit: bool, keep: list[str], out: list[Path]
+    given: Given,
+    propose: Path | None,
+    using: Path | None,
+    fit: bool,
+    keep: list[str],
+    out: list[Path],
+    again: bool,
 ) -> None:
     """Propose a preparation, or apply one and say what changed.
 
@@ -28,6 +34,10 @@ def run_prepare(
         raise OptionError("--propose only writes a preparation: correct it, then apply it with --using.")
     given.spare_the_data([*out, *([propose] if propose is not None else [])])
     if propose is not None:
+        if propose.exists() and not again:
+            raise OptionError(
+                f"There is a file {propose} already, perhaps corrected by hand: write over it by --again."
+            )
         check_writable(propose)
         proposed = given.study().preparation()
         proposed.save(propose)
@@ -41,6 +51,10 @@ def run_prepare(
     if fit:
         check_writable(using)
     preparation = Preparation.load(using)
+    if fit and preparation.is_fitted and not again:
+        raise OptionError(
+            f"{using} is fitted already: leave out --fit to apply it, or learn anew from these rows by --again."
+        )
     view = given.study().prepare(preparation, fit=fit, keep=keep)
     for path in out:
         view.write(path)

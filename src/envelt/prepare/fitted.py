@@ -22,6 +22,11 @@ MOST_BYTES = 64_000_000
 """Of a preparation file: one with thousands of levels in every column has a few megabytes."""
 
 
+STRAIGHT_FROM = 2
+"""The version of the file's form from which transforms go on straight beyond the training values by default."""
+FIRST_DEFAULTS = {"outside": "nearest"}
+
+
 @dataclass(frozen=True)
 class Fitted:
     """What was learned.
@@ -68,6 +73,12 @@ class Fitted:
             try:
                 if state is None:
                     raise KeyError("fitted")
+                if form["operations"][i - 1].get("digest", operation.digest) != operation.digest:
+                    raise PreparationError(
+                        f"Operation {i} of the preparation ({operation.name}) was changed after it had learned: fit it "
+                        "again on training rows (--fit), so that what it learned belongs to what it is to do."
+                    )
+                operation.check_learned(state)
                 bound.append(operation.bind(state))
                 bound[-1].table(try_on)
             except (KeyError, TypeError, ValueError, IndexError, AttributeError) as error:
@@ -111,8 +122,8 @@ def form_of(
     if suggestions:
         out["suggestions"] = suggestions
     if fitted is not None:
-        for operation, state in zip(written, fitted.states, strict=True):
-            operation["fitted"] = state
+        for one, operation, state in zip(written, operations, fitted.states, strict=True):
+            one["digest"], one["fitted"] = operation.digest, state
         out["fitted"] = fitted.to_dict()
     return out
 
@@ -134,7 +145,9 @@ def operations_in(form: Mapping[str, Any]) -> tuple[Operation, ...]:
         )
     refuse_infinite("preparation", form)
     check_form(form)
-    plain = [{k: v for k, v in o.items() if k != "fitted"} for o in form["operations"]]
+    plain = [{k: v for k, v in o.items() if k not in ("fitted", "digest")} for o in form["operations"]]
+    if isinstance(version, int) and version < STRAIGHT_FROM:
+        plain = [{**FIRST_DEFAULTS, **o} if o["operation"] == "reexpress" else o for o in plain]
     try:
         return tuple(operation_of(o) for o in plain)
     except OptionError as error:

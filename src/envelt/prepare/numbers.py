@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, ClassVar
 
 import numpy as np
@@ -40,6 +41,18 @@ def refuse_nothing(operation: str, name: str, values: Floats) -> None:
     """
     if len(values) == 0:
         raise PreparationError(f"{operation} learns from {name!r}, which is missing in every training row: drop it.")
+
+
+def rising(name: str, what: str, values: Sequence[float], least: float | None = None) -> None:
+    """Refuse learned numbers that do not rise, each above the one before, or as high where ``least`` is 0.
+
+    Raises
+    ------
+    PreparationError
+    """
+    steps = np.diff(np.array(values, np.float64))
+    if (steps < 0 if least == 0 else steps <= 0).any():
+        raise PreparationError(f"The {what} of {name!r} must rise: fit it again.")
 
 
 class Fill(Operation):
@@ -187,6 +200,11 @@ class Clip(Operation):
         q1, _, q3 = sorted_quantiles(values, QUARTILES)
         return (float(q1 - 1.5 * (q3 - q1)), float(q3 + 1.5 * (q3 - q1))) if q3 > q1 else (None, None)
 
+    def check_learned(self, state: State) -> None:
+        """Refuse limits that fall."""
+        for name in self.columns:
+            rising(name, "limits", [v for v in (state[name]["low"], state[name]["high"]) if v is not None], least=0.0)
+
     def bind(self, state: State) -> Bound:
         """Clip."""
         gone = self["outside"] == "missing"
@@ -266,6 +284,17 @@ class Reexpress(Operation):
 
         return Bound(table, back)
 
+    def check_learned(self, state: State) -> None:
+        """Refuse ends that fall, and scores that do."""
+        for name in self.columns:
+            low, high = state[name]["ends"]
+            knots = state[name].get("knots")
+            rising(name, "ends", [low, high], least=0.0)
+            for what, row in zip(("knots", "scores"), knots or (), strict=False):
+                rising(name, what, row)
+            if knots is not None and (len(knots) != 2 or len(knots[0]) != len(knots[1])):
+                raise PreparationError(f"The knots of {name!r} are not as many values as scores: fit it again.")
+
     def _transform(self, state: State) -> Transform:
         knots = np.array(state["knots"]) if "knots" in state else None
         low, high = state["ends"]
@@ -318,6 +347,14 @@ class Rescale(Operation):
     def learn(self, at: Working, training: Training) -> State:
         """Learn the centre and the width of each column; a column of one value has width 1."""
         return {c: self._learn_one(at, c) for c in self.columns}
+
+    def check_learned(self, state: State) -> None:
+        """Refuse a width that is none."""
+        for name in self.columns:
+            if not state[name]["width"] > 0:
+                raise PreparationError(
+                    f"The width of {name!r} must be above 0, not {state[name]['width']}: fit it again."
+                )
 
     def _learn_one(self, at: Working, name: str) -> State:
         values = present(at.numbers(name, "rescale"))
@@ -374,6 +411,13 @@ class Bin(Operation):
     def learn(self, at: Working, training: Training) -> State:
         """Learn the cuts of each column."""
         return {c: self._learn_one(at, c) for c in self.columns}
+
+    def check_learned(self, state: State) -> None:
+        """Refuse cuts that do not rise, and levels that do not fit them."""
+        for name in self.columns:
+            rising(name, "cuts", state[name]["cuts"])
+            if len(state[name]["levels"]) != len(state[name]["cuts"]) + 1:
+                raise PreparationError(f"The levels of {name!r} must be one more than its cuts: fit it again.")
 
     def _learn_one(self, at: Working, name: str) -> State:
         cuts = [float(c) for c in self["cuts"]]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
@@ -175,14 +177,27 @@ class Operation:
         return state
 
     def to_dict(self) -> dict[str, Any]:
-        """Return it JSON-ready, without what it learned; options at their default are left out."""
-        given = {k: v for k, v in self.options.items() if v != self.OPTIONS[k].default}
-        out: dict[str, Any] = {"operation": self.name, "columns": list(self.columns), **given}
+        """Return it JSON-ready, without what it learned; all options are written out."""
+        out: dict[str, Any] = {"operation": self.name, "columns": list(self.columns), **self.options}
         if self.reason:
             out["reason"] = self.reason
         if self.finding:
             out["finding"] = self.finding
         return out
+
+    @property
+    def digest(self) -> str:
+        """A short hash of what it learns by: its name, columns and options, and not its reason."""
+        learns_by = json.dumps([self.name, self.columns, self.options], sort_keys=True, default=str)
+        return hashlib.sha256(learns_by.encode()).hexdigest()[:12]
+
+    def check_learned(self, state: State) -> None:
+        """Refuse what cannot have been learned: limits that do not rise, scores that fall, widths of nothing.
+
+        Raises
+        ------
+        PreparationError
+        """
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Operation) and self.to_dict() == other.to_dict()
@@ -191,7 +206,7 @@ class Operation:
         return hash((self.name, self.columns))
 
     def __repr__(self) -> str:
-        given = "".join(f", {k}={v!r}" for k, v in self.to_dict().items() if k in self.OPTIONS)
+        given = "".join(f", {k}={v!r}" for k, v in self.options.items() if v != self.OPTIONS[k].default)
         return f"{self.name}({', '.join(map(repr, self.columns))}{given})"
 
     def in_words(self) -> str:

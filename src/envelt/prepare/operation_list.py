@@ -71,8 +71,8 @@ class OperationList:
         for what, value, known in (("absent", self.absent, ABSENT), ("returns", self.returns, RETURNS)):
             if value not in known:
                 raise OptionError(f"No {what} {value!r}.{did_you_mean(str(value), known)}")
-        if isinstance(self.seed, bool) or not isinstance(self.seed, int) or self.seed < 0:
-            raise OptionError(f"The seed must be a whole number from 0 up, not {self.seed!r}.")
+        if isinstance(self.seed, bool) or not isinstance(self.seed, int) or not 0 <= self.seed < 2**63:
+            raise OptionError(f"The seed must be a whole number from 0 to 2^63 − 1, not {self.seed!r}.")
         self._steps = tuple(operation_of(o) for o in self.operations)
         if self.outcome is not None:
             self.refuse_from({self.outcome})

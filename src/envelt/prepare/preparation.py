@@ -365,11 +365,10 @@ class Preparation(OperationList):
         ------
         OutputError
         """
-        import json
-
         from ..write.files import path_given, write_bytes
+        from ..write.folded import folded_json
 
-        text = json.dumps(self.to_dict(), ensure_ascii=False, allow_nan=False, indent=1)
+        text = folded_json(self.to_dict())
         write_bytes(path_given(path), (text + "\n").encode("utf-8"))
 
     @classmethod

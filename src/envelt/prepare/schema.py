@@ -22,6 +22,7 @@ FRAME = {
     "required": ["rows", "missing"],
     "additionalProperties": False,
 }
+MOST_SEED = 2**63 - 1
 VERSION = 2
 """Of the file's form. Files of earlier versions are read for ever."""
 
@@ -45,6 +46,7 @@ def preparation_schema() -> dict[str, Any]:
                     **options,
                     "reason": {"type": "string"},
                     "finding": {"type": "string"},
+                    "digest": {"type": "string", "description": "Of the options that what was learned belongs to."},
                     "fitted": {"type": "object", "description": "What was learned from the training rows."},
                 },
                 "required": ["operation", "columns"],
@@ -79,7 +81,7 @@ def preparation_schema() -> dict[str, Any]:
             "version": {"type": "integer", "minimum": 1},
             "outcome": {"type": ["string", "null"], "description": "The column that rates are learned from."},
             "unit": {"type": ["string", "null"], "description": "The column that says which rows are one case."},
-            "seed": {"type": "integer", "minimum": 0},
+            "seed": {"type": "integer", "minimum": 0, "maximum": MOST_SEED},
             "absent": {"enum": ["error", "missing"], "description": "What a column that is gone is taken as."},
             "operations": {"type": "array", "items": {"oneOf": known}},
             "suggestions": {"type": "array", "items": suggestion},
@@ -114,7 +116,7 @@ def check_form(found: Any) -> None:
     for i, operation in enumerate(found["operations"]):
         place = f"operation {i + 1}"
         name = operation.get("operation") if isinstance(operation, Mapping) else None
-        if name not in OPERATIONS:
+        if not isinstance(name, str) or name not in OPERATIONS:
             raise PreparationError(
                 f"The preparation's {place} is {name!r}, which is unknown.{did_you_mean(str(name), OPERATIONS)}"
             )
