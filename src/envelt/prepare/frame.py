@@ -61,10 +61,9 @@ def frame_of(raw: RawColumn) -> Frame:
         out["levels"] = {raw.words[k]: int(counts[k]) for k in kept if counts[k]}
     elif not missing.all():
         ordered = np.sort(_as_numbers(raw)[~missing])
-        quantiles = sorted_quantiles(ordered, STEPS)
-        out["quantiles"] = (
-            quantiles.tolist() if isinstance(raw, RawNumbers) else [time_label(int(q)) for q in quantiles]
-        )
+        first, *inner, last = sorted_quantiles(ordered, STEPS).tolist()
+        kept = [first, *(float(f"{q:.9g}") for q in inner), last]
+        out["quantiles"] = kept if isinstance(raw, RawNumbers) else [time_label(int(q)) for q in kept]
     return out
 
 
