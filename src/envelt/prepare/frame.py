@@ -61,9 +61,9 @@ def frame_of(raw: RawColumn) -> Frame:
         out["levels"] = {raw.words[k]: int(counts[k]) for k in kept if counts[k]}
     elif not missing.all():
         ordered = np.sort(_as_numbers(raw)[~missing])
-        first, *inner, last = sorted_quantiles(ordered, STEPS).tolist()
-        kept = [first, *(float(f"{q:.9g}") for q in inner), last]
-        out["quantiles"] = kept if isinstance(raw, RawNumbers) else [time_label(int(q)) for q in kept]
+        first, *middle, last = sorted_quantiles(ordered, STEPS).tolist()
+        steps = [first, *(float(f"{q:.9g}") for q in middle), last]
+        out["quantiles"] = steps if isinstance(raw, RawNumbers) else [time_label(int(q)) for q in steps]
     return out
 
 
@@ -162,7 +162,7 @@ def _moved(name: str, raw: RawColumn, frame: Frame) -> Off | None:
     there = trained * (1 - frame["missing"])
     if len(some) < FEWEST or there < FEWEST:
         return None
-    if isinstance(raw, RawTimes):
+    if isinstance(raw, RawTimes) or ("levels" if isinstance(raw, RawWords) else "quantiles") not in frame:
         return None
     if isinstance(raw, RawNumbers):
         distance, noise = _numbers_apart(raw, frame, some), 0.0

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import datetime
+import sys
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+from scipy import sparse
 
 from ..core.columns.encode import NO_PLAN, encode
 from ..core.columns.marks import USUAL
@@ -19,7 +21,7 @@ from ..core.columns.table import Table
 from ..core.finding import Finding
 from ..core.words import plural
 from ..data.frames import check_names, named_in_text
-from ..errors import PreparationError, entry
+from ..errors import OptionError, PreparationError, entry
 from .keys import level_of
 from .working import GivenValue, Working, as_words, empty_like, missing_of, type_of
 
@@ -36,9 +38,8 @@ def working_of(table: Any) -> Working:
     """
     if isinstance(table, Working):
         return table.keep_apart()
+    table = unwrapped(table)
     if isinstance(table, np.ndarray):
-        if table.ndim != 2:
-            raise PreparationError(f"A table has rows and columns; this array has shape {table.shape}.")
         table = pd.DataFrame(table)
     if isinstance(table, pd.DataFrame):
         frame, _ = named_in_text(table)
@@ -50,6 +51,63 @@ def working_of(table: Any) -> Working:
 
     source = read_source(table, {})
     return Working(source.columns, source.rows)
+
+
+def unwrapped(table: Any) -> Any:
+    """Return an array where one was given in another wrapping, and refuse arrays that are no tables."""
+    if sparse.issparse(table):
+        raise PreparationError("A sparse matrix is not supported: give a data frame, or a dense array (.toarray()).")
+    of_rows = isinstance(table, list) and len(table) > 0 and all(isinstance(row, (list, tuple)) for row in table)
+    if (
+        not (of_rows or hasattr(table, "__array__"))
+        or isinstance(table, (pd.DataFrame, pd.Series))
+        or hasattr(table, "columns")
+    ):
+        return table
+    table = np.asarray(table)
+    if table.ndim != 2:
+        told = (
+            f"A table has rows and columns; this array has shape {table.shape}. Reshape your data, with .reshape(-1, 1)"
+        )
+        raise PreparationError(f"{told} if it is one column.")
+    if table.shape[1] == 0:
+        raise PreparationError(f"0 feature(s) (shape={table.shape}) while a minimum of 1 is required.")
+    if table.dtype.kind == "c":
+        raise PreparationError("Complex data not supported: give real and imaginary parts as columns.")
+    return table
+
+
+def as_asked(frame: pd.DataFrame, returns: str | None, array: bool) -> Any:
+    """Return prepared rows in the form that was asked for, here or in scikit-learn's setting.
+
+    Parameters
+    ----------
+    returns
+        "pandas", "polars", "arrow", or none.
+    array
+        Whether they were given as an array; then one comes back where nothing was asked for.
+
+    Raises
+    ------
+    OptionError
+        Polars is not installed.
+    """
+    sklearn = sys.modules.get("sklearn")
+    asked = sklearn.get_config()["transform_output"] if returns is None and sklearn is not None else returns
+    if asked in (None, "default"):
+        return frame.to_numpy() if array else frame
+    if asked == "pandas":
+        return frame
+    import pyarrow as pa
+
+    table = pa.Table.from_pandas(frame, preserve_index=False)
+    if asked == "arrow":
+        return table
+    try:
+        import polars
+    except ImportError:
+        raise OptionError("returns='polars' needs the package polars: pip install polars.") from None
+    return polars.from_arrow(table)
 
 
 def type_here(at: Working, name: str) -> str:

@@ -17,7 +17,7 @@ from .operations import operation_of
 if TYPE_CHECKING:
     import pandas as pd
 
-RETURNS = ("pandas", "arrow")
+RETURNS = ("pandas", "polars", "arrow")
 ABSENT = ("error", "missing")
 PARAMETERS = ("operations", "outcome", "unit", "seed", "absent", "returns")
 
@@ -46,6 +46,17 @@ class Suggestion:
         return {"operation": self.operation, "columns": list(self.columns), "says": self.says, "finding": self.finding}
 
 
+def _refuse_from(operations: Iterable[Operation], outcome: Collection[str]) -> None:
+    for place, operation in enumerate(operations, start=1):
+        read = [n for n in operation.inputs if n in outcome]
+        if read and operation.name != "drop":
+            raise OptionError(
+                f"Operation {place}, {operation.name}, reads {read[0]!r}, which is the outcome or made from it: what "
+                "is made of it would tell a model what it is to find out. Leave it out; encode(using='rate') learns "
+                "from the outcome out of fold."
+            )
+
+
 class OperationList:
     """Operations in order, checked, with what they are to be fitted and applied by; `Preparation` fits them."""
 
@@ -57,25 +68,34 @@ class OperationList:
         unit: str | None = None,
         seed: int = 0,
         absent: str = "error",
-        returns: str = "pandas",
+        returns: str | None = None,
     ) -> None:
         self.operations = operations
         self.outcome, self.unit, self.seed, self.absent, self.returns = outcome, unit, seed, absent, returns
-        self.suggestions: tuple[Suggestion, ...] = ()
+        self._suggestions: tuple[Suggestion, ...] = ()
         self._fitted: Fitted | None = None
-        self._check()
+        self._checked: tuple[tuple[Any, ...], tuple[Operation, ...]] | None = None
 
-    def _check(self) -> None:
+    @property
+    def _steps(self) -> tuple[Operation, ...]:
+        """The operations, checked when they are first needed: pipelines make and change estimators without a check."""
+        given = tuple(getattr(self, n) for n in PARAMETERS)
+        if self._checked is None or any(a is not b for a, b in zip(self._checked[0], given, strict=True)):
+            self._checked = given, self._check()
+        return self._checked[1]
+
+    def _check(self) -> tuple[Operation, ...]:
         if isinstance(self.operations, (str, Mapping)) or not isinstance(self.operations, Iterable):
             raise OptionError(f"Operations come as a list, not as {type(self.operations).__name__}.")
         for what, value, known in (("absent", self.absent, ABSENT), ("returns", self.returns, RETURNS)):
-            if value not in known:
+            if value not in known and not (what == "returns" and value is None):
                 raise OptionError(f"No {what} {value!r}.{did_you_mean(str(value), known)}")
         if isinstance(self.seed, bool) or not isinstance(self.seed, int) or not 0 <= self.seed < 2**63:
             raise OptionError(f"The seed must be a whole number from 0 to 2^63 − 1, not {self.seed!r}.")
-        self._steps = tuple(operation_of(o) for o in self.operations)
+        steps = tuple(operation_of(o) for o in self.operations)
         if self.outcome is not None:
-            self.refuse_from({self.outcome})
+            _refuse_from(steps, {self.outcome})
+        return steps
 
     def refuse_from(self, outcome: Collection[str]) -> None:
         """Refuse operations that read the outcome, or what is made from it: a feature would know what it is to tell.
@@ -86,14 +106,7 @@ class OperationList:
         ------
         OptionError
         """
-        for place, operation in enumerate(self._steps, start=1):
-            read = [n for n in operation.inputs if n in outcome]
-            if read and operation.name != "drop":
-                raise OptionError(
-                    f"Operation {place}, {operation.name}, reads {read[0]!r}, which is the outcome or made from it: "
-                    "what is made of it would tell a model what it is to find out. Leave it out; encode(using='rate') "
-                    "learns from the outcome out of fold."
-                )
+        _refuse_from(self._steps, outcome)
 
     def then(self, operation: str, *columns: str, reason: str = "", finding: str = "", **options: Any) -> Self:
         """Return a preparation with one more operation, not fitted.
@@ -135,12 +148,17 @@ class OperationList:
     def suggesting(self, suggestions: Iterable[Suggestion]) -> Self:
         """Return the same with what else a person could do, not fitted."""
         made = self._with()
-        made.suggestions = tuple(suggestions)
+        made._suggestions = tuple(suggestions)
         return made
 
+    @property
+    def suggestions(self) -> tuple[Suggestion, ...]:
+        """What could be done too and is not, since it is for a person to say; each with what it would cost."""
+        return self._suggestions
+
     def _with(self, **changes: Any) -> Self:
-        made = type(self)(**{**self.get_params(), **changes})
-        made.suggestions = self.suggestions
+        made = type(self)(**{**self.get_params(deep=False), **changes})
+        made._suggestions = self._suggestions
         return made
 
     def __len__(self) -> int:
@@ -149,36 +167,62 @@ class OperationList:
     def __iter__(self) -> Iterator[Operation]:
         return iter(self._steps)
 
+    @property
+    def named(self) -> dict[str, Operation]:
+        """The operations by name, the second fill as ``fill_2``."""
+        out: dict[str, Operation] = {}
+        for operation in self._steps:
+            nth = sum(o.name == operation.name for o in out.values()) + 1
+            out[operation.name if nth == 1 else f"{operation.name}_{nth}"] = operation
+        return out
+
     def get_params(self, deep: bool = True) -> dict[str, Any]:
-        """Return what it was made with."""
-        return {n: getattr(self, n) for n in PARAMETERS}
+        """Return what it was made with; deep, also each operation's options, such as ``fill__using``."""
+        given = {n: getattr(self, n) for n in PARAMETERS}
+        if deep:
+            given |= {f"{n}__{k}": v for n, o in self.named.items() for k, v in o.options.items()}
+        return given
 
     def set_params(self, **params: Any) -> Self:
         """Change what it was made with, and return it; what it learned is forgotten.
 
+        Options of operations are named as in ``get_params``: ``fill__using="mean"`` of the first, ``fill_2__using``
+        of the second. Values are checked when it is fitted.
+
         Raises
         ------
         OptionError
+            There is no such parameter.
         """
-        known = self.get_params()
-        for name, value in params.items():
+        known = self.get_params(deep=any("__" in n for n in params))
+        for name in params:
             if name not in known:
                 raise OptionError(f"A preparation has no parameter {name!r}.{did_you_mean(name, known)}")
-            setattr(self, name, value)
+        for name in (n for n in PARAMETERS if n in params):
+            setattr(self, name, params[name])
+        deep = {n: v for n, v in params.items() if "__" in n}
+        if deep:
+            self.operations = tuple(
+                operation_of({**o.to_dict(), **{k: deep[f"{n}__{k}"] for k in o.options if f"{n}__{k}" in deep}})
+                for n, o in self.named.items()
+            )
         if set(params) - {"returns"}:
             self._fitted = None
-        self._check()
         return self
 
     def set_output(self, *, transform: str | None = None) -> Self:
-        """Say what `transform` returns: "pandas" (also "default") or "arrow".
+        """Say what `transform` returns: "pandas", "polars", "arrow", or "default".
+
+        By default an array comes back for an array and a data frame of pandas for all else.
 
         Raises
         ------
         OptionError
         """
         if transform is not None:
-            self.set_params(returns="pandas" if transform == "default" else transform)
+            if transform not in ("default", *RETURNS):
+                raise OptionError(f"No returns {transform!r}.{did_you_mean(str(transform), ('default', *RETURNS))}")
+            self.set_params(returns=None if transform == "default" else transform)
         return self
 
     @property

@@ -18,7 +18,18 @@ from ..core.stats.sampling import Sampling
 from ..errors import LaterRowsWarning, NotFittedError, OptionError, PreparationError, did_you_mean
 from .fitted import Fitted, form_of, operations_in, read_form, unusable
 from .frame import frame_of, unlike
-from .intake import aligned, from_one_row, one_row, outcome_in, outcome_of, row_reader, type_here, working_of
+from .intake import (
+    aligned,
+    as_asked,
+    from_one_row,
+    one_row,
+    outcome_in,
+    outcome_of,
+    row_reader,
+    type_here,
+    unwrapped,
+    working_of,
+)
 from .operation import Operation, State, Training
 from .operation_list import OperationList, Suggestion
 from .watched import Watched, seen
@@ -91,15 +102,16 @@ class Preparation(OperationList):
 
     # --- fitting and applying ------------------------------------------------------------------------
 
-    def fit(self, table: Any, outcome: Any = None) -> Preparation:
+    def fit(self, X: Any, y: Any = None) -> Preparation:
         """Learn from training rows.
 
         Parameters
         ----------
-        table
-            Training rows: a data frame, a path, anything the reader reads. It is not changed.
-        outcome
-            One value a row, where rates are learned and the table does not hold the outcome.
+        X
+            Training rows, shape (n, columns): a data frame, an array, a path, anything the reader reads. It is not
+            changed.
+        y
+            The outcome, shape (n,), where rates are learned and the table does not hold it.
 
         Returns
         -------
@@ -110,22 +122,24 @@ class Preparation(OperationList):
         ------
         PreparationError, DataError, OutcomeError
         """
-        self._learn(working_of(table), outcome)
+        self._learn(working_of(X), y)
         return self
 
-    def fit_transform(self, table: Any, outcome: Any = None) -> Any:
+    def fit_transform(self, X: Any, y: Any = None) -> Any:
         """Learn from training rows and return them prepared, rates out of fold; see the class.
 
         Raises
         ------
         PreparationError, DataError, OutcomeError
         """
-        at = working_of(table)
-        self._learn(at, outcome)
-        return self._given_back(at)
+        at = working_of(X)
+        self._learn(at, y)
+        return self._given_back(at, X)
 
-    def transform(self, table: Any) -> Any:
-        """Return rows prepared by what was learned, as a data frame with the rows' labels.
+    def transform(self, X: Any) -> Any:
+        """Return rows prepared by what was learned: an array for an array, else a data frame with the rows' labels.
+
+        `set_output`, and scikit-learn's own setting, choose another form.
 
         What is otherwise in these rows than in the training rows is said in one `LaterRowsWarning`, which a pipeline
         can turn into an error.
@@ -134,18 +148,24 @@ class Preparation(OperationList):
         ------
         NotFittedError, PreparationError, DataError
         """
-        at = self.applied(table)
+        at = self.applied(X)
         said = [f.statement for f in by_weight(at.found) if f.weight != "note"]
         if said:
             warnings.warn(LaterRowsWarning(" ".join(said)), stacklevel=2)
-        return self._given_back(at)
+        return self._given_back(at, X)
 
     def applied(self, table: Any, watched: list[Watched] | None = None) -> Working:
         """Return rows prepared, as columns; with what each operation changed where a list is given for it."""
         fitted = self._known()
         needed = self._needed(fitted)
-        at = aligned(working_of(table), fitted.columns, needed, self.absent, self._retyped)
-        at.found += unlike(at, fitted.frames, needed)
+        table = unwrapped(table)
+        at = working_of(table)
+        if isinstance(table, np.ndarray) and len(at.names) != len(fitted.columns):
+            wanted = f"Preparation is expecting {len(fitted.columns)} features as input"
+            raise PreparationError(f"X has {len(at.names)} features, but {wanted}.")
+        at = aligned(at, fitted.columns, needed, self.absent, self._retyped)
+        gone = {n for f in at.found if f.code == "columns-gone" for n in f.columns}
+        at.found += unlike(at, fitted.frames, [n for n in needed if n not in gone])
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
             self._guarded(operation, bound.table, at, watched)
         return at
@@ -170,13 +190,8 @@ class Preparation(OperationList):
             raise PreparationError(f"The feature {gone[0]!r} of the training rows was not made from these rows.")
         return at.to_frame(features)
 
-    def _given_back(self, at: Working) -> Any:
-        frame = self.frame_of(at)
-        if self.returns == "arrow":
-            import pyarrow as pa
-
-            return pa.Table.from_pandas(frame, preserve_index=False)
-        return frame
+    def _given_back(self, at: Working, given: Any) -> Any:
+        return as_asked(self.frame_of(at), self.returns, isinstance(unwrapped(given), np.ndarray))
 
     def transform_row(self, row: Mapping[str, Any]) -> dict[str, Any]:
         """Return one row prepared, as a dict of features: for a service that answers one request at a time.
@@ -312,14 +327,46 @@ class Preparation(OperationList):
                 name, values = found
         return pd.Series(values, index=column.index, name=name)
 
-    def get_feature_names_out(self, input_features: Any = None) -> NDArray[np.object_]:
-        """Return the names of the columns that come out, in order.
+    @property
+    def n_features_in_(self) -> int:
+        """How many columns the training rows had."""
+        return len(self._known().columns)
+
+    @property
+    def feature_names_in_(self) -> NDArray[np.object_]:
+        """What the columns of the training rows are called, where they have names.
 
         Raises
         ------
         NotFittedError
         """
-        return np.array(self._known().features, dtype=object)
+        names = list(self._known().columns)
+        if names == [str(i) for i in range(len(names))]:
+            raise NotFittedError("The training rows came without names of columns.")
+        return np.array(names, dtype=object)
+
+    def get_feature_names_out(self, input_features: Any = None) -> NDArray[np.object_]:
+        """Return the names of the columns that come out, in order.
+
+        Parameters
+        ----------
+        input_features
+            Names of the columns of the training rows, which are checked.
+
+        Raises
+        ------
+        NotFittedError
+        PreparationError
+            They are others.
+        """
+        fitted = self._known()
+        if input_features is not None:
+            given, known = [str(n) for n in input_features], list(fitted.columns)
+            if len(given) != len(known):
+                raise PreparationError(f"input_features should have length equal to number of features ({len(known)}).")
+            if hasattr(self, "feature_names_in_") and given != known:
+                raise PreparationError("input_features is not equal to feature_names_in_.")
+        return np.array(fitted.features, dtype=object)
 
     def __sklearn_tags__(self) -> Any:
         utils = sys.modules["sklearn.utils"]  # who asks has it
@@ -351,7 +398,7 @@ class Preparation(OperationList):
             made = cls(operations, **{n: form[n] for n in WRITTEN if n in form})
         except OptionError as error:
             raise unusable(error) from error
-        made.suggestions = tuple(
+        made._suggestions = tuple(
             Suggestion(**{**s, "columns": tuple(s["columns"])}) for s in form.get("suggestions", ())
         )
         if "fitted" in form:
