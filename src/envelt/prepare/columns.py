@@ -92,7 +92,7 @@ class Retype(Operation):
             {"type": "string"},
             "",
             "how numbers or dates are written, where it is not learned: "
-            f"{', '.join(FORMS)}; ISO8601, quarter, or as %d.%m.%Y",
+            f"{', '.join(FORMS)}; ISO8601, quarter, week, or as %d.%m.%Y",
         ),
         "unreadable": Option(one_of("missing", "error"), "missing", "what becomes of a text that cannot be read so"),
         "fold": Option({"type": "boolean"}, False, "levels that differ by case or by space at their ends are one"),
@@ -103,7 +103,7 @@ class Retype(Operation):
         form, to = self["form"], self["to"]
         if self["fold"] and to != "category":
             raise OptionError(f"retype: only levels are folded, {entry('to', 'category')}.")
-        known = {"number": form in FORMS, "date": form in ("ISO8601", "quarter") or "%" in form}
+        known = {"number": form in FORMS, "date": form in ("ISO8601", "quarter", "week") or "%" in form}
         if form and not known.get(to, False):
             raise OptionError(f"retype: {form!r} is no form of a {to}.")
 

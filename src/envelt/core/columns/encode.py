@@ -76,13 +76,7 @@ def encode(
     """Encode one column as the kind declared, or as the kind detected; options as in `encode_table`."""
     raw = without_marks(raw, (*missing, *plan.missing))
     if isinstance(raw, RawWords):
-        read_as = None if plan.kind in WORD_KINDS else read_texts(name, raw)
-        seen = read_as or Reading(raw, "")
-        if isinstance(seen.raw, RawWords):
-            aside = usual_marks_aside(seen.raw) if usual and plan.usual else seen
-            assert isinstance(aside.raw, RawWords)
-            words = _folded(aside.raw) if read_as is None and plan.kind not in WORD_KINDS else aside.raw
-            seen = seen._replace(raw=words, how=seen.how or aside.how, blanked=aside.blanked)
+        seen = _of_words(name, raw, plan, usual)
     elif isinstance(raw, RawNumbers) and plan.kind in ("", "datetime"):
         seen = _days(name, raw)._replace(blanked=raw.blanked)
     else:
@@ -115,6 +109,21 @@ def encode(
         column, detected=detected, reading=reading, form=seen.form, blanked=seen.blanked, label=plan.label,
         unit=plan.unit or counted_in,
     )  # fmt: skip
+
+
+def _of_words(name: str, raw: RawWords, plan: ColumnPlan, usual: bool) -> Reading:
+    """Read texts as numbers or times where all can be, else as levels, marks for missing aside."""
+    read_as = None if plan.kind in WORD_KINDS else read_texts(name, raw)
+    seen = read_as or Reading(raw, "")
+    if isinstance(seen.raw, RawNumbers) and plan.kind in ("", "datetime") and seen.form == "plain":
+        days = _days(name, seen.raw)
+        seen = seen._replace(raw=days.raw, how=days.how, form=days.form) if days.how else seen
+    if not isinstance(seen.raw, RawWords):
+        return seen
+    aside = usual_marks_aside(seen.raw) if usual and plan.usual else seen
+    assert isinstance(aside.raw, RawWords)
+    words = _folded(aside.raw) if read_as is None and plan.kind not in WORD_KINDS else aside.raw
+    return seen._replace(raw=words, how=seen.how or aside.how, blanked=aside.blanked)
 
 
 def _relabelled(column: CategoryColumn, plan: ColumnPlan) -> CategoryColumn:

@@ -44,8 +44,8 @@ class NumberReading(NamedTuple):
 class DateReading(NamedTuple):
     """Microseconds since 1970 for each text, how they were read, and whether day and month may be swapped.
 
-    ``form`` is how pandas writes the form, or "quarter"; ``offset`` by how much each clock was ahead of universal time,
-    where all texts say it.
+    ``form`` is how pandas writes the form, "quarter" or "week"; ``offset`` by how much each clock was ahead of
+    universal time, where all texts say it.
     """
 
     values: NDArray[np.int64]
@@ -193,11 +193,28 @@ _DATES = (
     (re.compile(r"[A-Za-z]{3} \d{1,2}, \d{4}"), "%b %d, %Y"),
     (re.compile(r"[A-Za-z]{3,9} \d{1,2}, \d{4}"), "%B %d, %Y"),
     (re.compile(r"\d{1,2}-[A-Za-z]{3}-\d{4}"), "%d-%b-%Y"),
+    (re.compile(r"\d{1,2}-[A-Za-z]{3}-\d{2}"), "%d-%b-%y"),
+    (re.compile(r"\d{1,2} [A-Za-z]{3} \d{2}"), "%d %b %y"),
+    (re.compile(r"\d{1,2}[A-Za-z]{3}\d{4}"), "%d%b%Y"),
+    (re.compile(r"\d{1,2}[A-Za-z]{3}\d{4}(:\d{2}){3}"), "%d%b%Y:%H:%M:%S"),
+    (re.compile(r"[A-Za-z]{3}-\d{2}"), "%b-%y"),
+    (re.compile(r"[A-Za-z]{3}-\d{4}"), "%b-%Y"),
+    (re.compile(r"(0?[1-9]|1[0-2])/(1[89]|20)\d{2}"), "%m/%Y"),
+    (re.compile(r"\d{4}\.\d{1,2}\.\d{1,2}"), "%Y.%m.%d"),
+    (re.compile(r"\d{4}年\d{1,2}月\d{1,2}日"), "%Y年%m月%d日"),
+    (re.compile(r"[A-Za-z]{6,9}, [A-Za-z]{3,9} \d{1,2}, \d{4}"), "%A, %B %d, %Y"),
+    (re.compile(r"[A-Za-z]{3} [A-Za-z]{3} +\d{1,2} \d{2}(:\d{2}){2} \d{4}"), "%a %b %d %H:%M:%S %Y"),
+    (re.compile(r"[A-Za-z]{3}, \d{1,2} [A-Za-z]{3} \d{4} \d{2}(:\d{2}){2} [+-]\d{4}"), "%a, %d %b %Y %H:%M:%S %z"),
+    (re.compile(r"[A-Za-z]{3}, \d{1,2} [A-Za-z]{3} \d{4} \d{2}(:\d{2}){2} GMT"), "%a, %d %b %Y %H:%M:%S GMT"),
+    (re.compile(r"\d{1,2}/[A-Za-z]{3}/\d{4}(:\d{2}){3}"), "%d/%b/%Y:%H:%M:%S"),
+    (re.compile(r"\d{1,2}/[A-Za-z]{3}/\d{4}(:\d{2}){3} [+-]\d{4}"), "%d/%b/%Y:%H:%M:%S %z"),
 )
+"""Common ways to write a date, and how `strptime` writes them."""
 
 
 _TIME = re.compile(r"(?P<date>\d.*?)(?P<gap> +)\d{1,2}:\d{2}(?P<s>:\d{2})?((?P<apart> ?)[AaPp][Mm])?")
 """A date with a time of day behind it: 10/3/2016 0:00, 2016/01/01 00:47:36, 3/14/2015 4:05 PM."""
+_WEEK = re.compile(r"\d{4}-?W[0-5]\d")
 _QUARTER = re.compile(r"(?P<y>\d{4})[ _-]?[Qq](?P<q>[1-4])|[Qq](?P<q2>[1-4])[ _-]?(?P<y2>\d{4})")
 
 
@@ -210,7 +227,7 @@ def whole_days(name: str, values: NDArray[np.float64]) -> DateReading | None:
         Shape (n,), none missing.
     """
     if len(values) == 0 or not 10_000 <= values[0] < 22_000_000:
-        return None
+        return _whole_times(values)
     low, high = values.min(), values.max()
     long = low >= 18_000_101 and high <= 21_001_231
     short = "date" in name.casefold() and low >= 10_101 and high <= 991_231
@@ -223,6 +240,26 @@ def whole_days(name: str, values: NDArray[np.float64]) -> DateReading | None:
     if read is None:
         return None
     return DateReading(read.values[at], f"dates as whole numbers, {'yyyymmdd' if long else 'yymmdd'}", False, read.form)
+
+
+STAMPS = {12: "%Y%m%d%H%M", 14: "%Y%m%d%H%M%S"}
+"""Digits of a time written as one whole number."""
+
+
+def _whole_times(values: NDArray[np.float64]) -> DateReading | None:
+    """Read whole numbers that are times, 20240930142500; nothing where they are not."""
+    digits = int(np.log10(values[0])) + 1 if len(values) and values[0] > 0 else 0
+    if digits not in STAMPS or (values != np.floor(values)).any():
+        return None
+    unit = 10.0 ** (digits - 8)
+    if values.min() < 18_000_101 * unit or values.max() >= 21_001_232 * unit:
+        return None
+    unique, at = np.unique(values.astype(np.int64), return_inverse=True)
+    read = _dates([str(v) for v in unique.tolist()], STAMPS[digits], "", False)
+    if read is None:
+        return None
+    how = f"dates and times as whole numbers, yyyymmddhhmm{'ss' * (digits == 14)}"
+    return DateReading(read.values[at], how, False, read.form)
 
 
 def read_dates(words: list[str]) -> DateReading | None:
@@ -238,13 +275,9 @@ def read_dates(words: list[str]) -> DateReading | None:
     timed = _TIME.fullmatch(stripped[0]) and [_TIME.fullmatch(w) for w in stripped]
     if timed:
         return _with_times(stripped, [m for m in timed if m])
-    if _QUARTER.fullmatch(stripped[0]):
-        found_quarters = [_QUARTER.fullmatch(w) for w in stripped]
-        starts = [f"{m['y'] or m['y2']}-{3 * int(m['q'] or m['q2']) - 2:02d}" for m in found_quarters if m]
-        if len(starts) < len(words):
-            return None
-        read = _dates(starts, "%Y-%m", "quarters, by their first day", False)
-        return None if read is None else read._replace(form="quarter")
+    by_period = _quarters_or_weeks(stripped)
+    if by_period is not None:
+        return by_period
     for pattern, form in _DATES:
         if all(pattern.fullmatch(w) for w in stripped):
             shown = "year-month-day" if form == "ISO8601" else form
@@ -266,6 +299,15 @@ def read_dates(words: list[str]) -> DateReading | None:
     return _dates(stripped, form, "day first" if day_first else "month first", ambiguous)
 
 
+def _quarters_or_weeks(words: list[str]) -> DateReading | None:
+    """Read quarters and weeks as their first days."""
+    if all(_QUARTER.fullmatch(w) for w in words):
+        return _dates(words, "quarter", "quarters, by their first day", False)
+    if all(_WEEK.fullmatch(w) for w in words):
+        return _dates(words, "week", "weeks (ISO 8601), by their Monday", False)
+    return None
+
+
 def _with_times(words: list[str], parts: list[re.Match[str]]) -> DateReading | None:
     """Read dates with times of day, where all have one and it has one form."""
     styles = {(m["gap"], m["s"] is None, m["apart"]) for m in parts}
@@ -273,7 +315,9 @@ def _with_times(words: list[str], parts: list[re.Match[str]]) -> DateReading | N
         return None
     read = read_dates([m["date"] for m in parts])
     ((gap, minutes, apart),) = styles
-    if read is None or read.form in ("ISO8601", "quarter"):
+    if read is not None and read.form == "ISO8601" and apart is not None:
+        read = read._replace(form="%Y-%m-%d")
+    if read is None or read.form in ("ISO8601", "quarter", "week"):
         return _dates(words, "ISO8601", "year-month-day", False) if read and read.form == "ISO8601" else None
     clock = ("%H:%M" if apart is None else "%I:%M") + ("" if minutes else ":%S")
     form = f"{read.form}{gap}{clock}" + ("" if apart is None else f"{apart}%p")
@@ -302,14 +346,18 @@ def dates_as(words: list[str], form: str) -> tuple[DateReading, NDArray[np.bool_
 
     Where some say how far they are from universal time and others do not, those are taken as universal time.
     """
+    parsed = form
     if form == "quarter":
         found = [_QUARTER.fullmatch(w.strip()) for w in words]
         words = ["" if m is None else f"{m['y'] or m['y2']}-{3 * int(m['q'] or m['q2']) - 2:02d}" for m in found]
-        form = "%Y-%m"
-    stamps = pd.to_datetime(pd.Series([w.strip() for w in words], dtype=object), format=form, errors="coerce", utc=True)
+        parsed = "%Y-%m"
+    if form == "week":
+        words, parsed = [f"{w.strip().replace('-', '')}1" for w in words], "%GW%V%u"
+    texts = pd.Series([w.strip() for w in words], dtype=object)
+    stamps = pd.to_datetime(texts, format=parsed, errors="coerce", utc=True)
     absent = stamps.isna().to_numpy(bool)
     micro = np.where(absent, 0, stamps.dt.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64))
-    ahead = [_offset(w) for w in words] if form == "ISO8601" else []
+    ahead = [_offset(w) for w in words] if form == "ISO8601" or form.endswith("%z") else []
     if not any(o is not None for o in ahead):
         return DateReading(micro, "", False, form), absent
     offset = np.array([o or 0 for o in ahead], np.int64)
