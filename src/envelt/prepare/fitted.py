@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ from .frame import Frame
 from .operation import Bound, Operation, State
 from .operations import operation_of
 from .schema import VERSION, check_form
+from .trained import Trained
 from .values import refuse_infinite
 from .working import Working, empty_like
 
@@ -37,6 +39,8 @@ class Fitted:
         Training rows.
     columns
         Of the training table, each with its type.
+    zones
+        Of those that are times of a zone.
     frames
         What those looked like that the preparation works on.
     features
@@ -49,6 +53,7 @@ class Fitted:
 
     rows: int
     columns: dict[str, str]
+    zones: dict[str, str]
     frames: dict[str, Frame]
     features: list[str]
     states: list[State]
@@ -91,15 +96,21 @@ class Fitted:
         missing = [f for f in head["features"] if f not in try_on]
         if missing:
             raise PreparationError(f"The preparation names a feature that it does not make: {missing[0]!r}.")
-        return cls(head["rows"], columns, frames, list(head["features"]), states, bound)
+        zones = {c["name"]: c["zone"] for c in head["columns"] if "zone" in c}
+        return cls(head["rows"], columns, zones, frames, list(head["features"]), states, bound)
+
+    @cached_property
+    def trained(self) -> dict[str, Trained]:
+        """What each column was in the training rows."""
+        return {n: Trained(t, self.zones.get(n, ""), self.frames.get(n)) for n, t in self.columns.items()}
 
     def to_dict(self) -> dict[str, Any]:
         """Return it JSON-ready, but for the states, which stand with their operations."""
+        parts: dict[str, dict[str, Any]] = {"zone": self.zones, "frame": self.frames}
         return {
             "rows": self.rows,
             "columns": [
-                {"name": n, "type": t, **({"frame": self.frames[n]} if n in self.frames else {})}
-                for n, t in self.columns.items()
+                {"name": n, "type": t, **{k: v[n] for k, v in parts.items() if n in v}} for n, t in self.columns.items()
             ],
             "features": list(self.features),
         }

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import datetime
 import sys
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -13,18 +12,17 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from ..core.columns.encode import NO_PLAN, encode
-from ..core.columns.marks import USUAL
 from ..core.columns.outcome import Outcome, resolve_outcome
-from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
-from ..core.columns.readings import dates_as, numbers_as
+from ..core.columns.raw import EXACT, RawColumn, RawNumbers, RawTimes, RawWords
 from ..core.columns.table import Table
 from ..core.finding import Finding
 from ..core.words import plural
 from ..data.frames import check_names, named_in_text
 from ..errors import OptionError, PreparationError, entry
-from .keys import level_of
-from .working import GivenValue, Working, as_words, empty_like, missing_of, type_of
+from .trained import Trained, as_trained
+from .working import GivenValue, Working, empty_like, missing_of, type_of
 
+INFINITY = float("inf")
 Typed = Mapping[str, str]
 """Columns by name, with the type each had in the training rows: "number", "text" or "date"."""
 
@@ -123,7 +121,9 @@ def type_here(at: Working, name: str) -> str:
     return "date" if pd.api.types.is_datetime64_any_dtype(dtype) else type_of(at.raw(name))
 
 
-def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str, retyped: Collection[str] = ()) -> Working:
+def aligned(
+    at: Working, columns: Mapping[str, Trained], needed: Sequence[str], absent: str, retyped: Collection[str] = ()
+) -> Working:
     """Return the columns that the preparation knows, in its order, each of the type it had.
 
     Parameters
@@ -149,13 +149,13 @@ def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str, ret
         )
     extra = [n for n in at.names if n not in columns]
     out = Working({}, at.rows)
-    for name, kind in columns.items():
+    for name, trained in columns.items():
         if name in at:
-            here = type_here(at, name)
-            as_it_is = here == kind or name in retyped or name not in needed  # what is only dropped may be anything
-            out.set(name, at.source(name) if as_it_is else _as_type(out, name, at.raw(name), here, kind))
+            as_it_is = name in retyped or name not in needed  # what is only dropped may be anything
+            here = "" if as_it_is else type_here(at, name)
+            out.set(name, at.source(name) if as_it_is else as_trained(out, name, at, here, trained))
         elif name in needed:
-            out.set(name, empty_like(kind, len(at)))
+            out.set(name, empty_like(trained.kind, len(at)))
     if gone:
         out.found.append(
             Finding(
@@ -175,43 +175,6 @@ def aligned(at: Working, columns: Typed, needed: Sequence[str], absent: str, ret
             )
         )  # fmt: skip
     return out
-
-
-def _as_type(out: Working, name: str, raw: RawColumn, here: str, kind: str) -> RawColumn:
-    """Return a column as the type it had in the training rows, and say so."""
-    rows = len(missing_of(raw))
-    if missing_of(raw).all():
-        return empty_like(kind, rows)
-    made = _converted(name, raw, here, kind)
-    out.found.append(
-        Finding(
-            "another-type", "note", (name,),
-            f"{name} came as {here}, where the training rows have {kind}: read as {kind}.",
-            "Nothing to do if the values are the same; else mend the source.", {"came": here, "expected": kind},
-        )
-    )  # fmt: skip
-    return made
-
-
-def _converted(name: str, raw: RawColumn, here: str, kind: str) -> RawColumn:
-    if kind == "text":
-        return as_words(raw)
-    if isinstance(raw, RawWords):
-        marks = np.array([w.strip() in USUAL for w in raw.words], bool)
-        if kind == "number":
-            values = numbers_as(raw.words, "plain")
-            bad = np.isnan(values) & ~marks
-            made: RawColumn = RawNumbers(np.append(values, np.nan)[raw.codes])
-        else:
-            read, unread = dates_as(raw.words, "ISO8601")
-            gone, bad = np.append(unread, True)[raw.codes], unread & ~marks
-            made = read.of(np.where(gone, -1, raw.codes))
-        used = np.bincount(raw.codes[raw.codes >= 0], minlength=len(raw.words)) > 0
-        if (bad & used).any():
-            first = raw.words[int(np.flatnonzero(bad & used)[0])]
-            raise PreparationError(f"{name!r} held {kind}s in the training rows, and holds {first!r} here.")
-        return made
-    raise PreparationError(f"{name!r} held {kind}s in the training rows, and holds {here}s here.")
 
 
 def outcome_of(given: Any, rows: int, name: str = "outcome") -> Outcome:
@@ -237,70 +200,52 @@ def _resolved(raw: RawColumn, rows: pd.Index[Any], name: str) -> Outcome:
     return resolve_outcome(Table({name: encode(name, raw, NO_PLAN, rows)}, rows), name)
 
 
-def row_reader(kind: str) -> Callable[[str, Any], Any]:
-    """Return a function that reads one value of a type: a float, a text or a datetime64; NaN or none where missing."""
-    return {"number": _number, "text": _text, "date": _time, "any": _any}[kind]
+def one_row(row: Mapping[str, Any], kinds: Typed, as_given: Collection[str]) -> Working | None:
+    """Return one row of plain values as a table of one row; nothing where one is not plain and needs to be read.
 
-
-def _number(name: str, value: Any) -> float:
-    if value is None:
-        return float("nan")
-    try:
-        number = float(value)
-    except (TypeError, ValueError):
-        raise PreparationError(f"{name!r} held numbers in the training rows, and holds {value!r} here.") from None
-    if number in (float("inf"), float("-inf")):
-        raise PreparationError(f"{name!r} holds {number:+}, of which nothing can be made: give it as missing.")
-    return number
-
-
-def _text(name: str, value: Any) -> str | None:
-    return value if type(value) is str else level_of(value)
-
-
-def _any(name: str, value: Any) -> Any:
-    """Leave a value to the operation that says what it is read as."""
-    if isinstance(value, str) or (isinstance(value, float) and value != value):
-        return value
-    if value is None or value != value:
-        return None
-    if isinstance(value, np.datetime64):
-        return value
-    if isinstance(value, (int, float, np.number)) and not isinstance(value, (bool, np.bool_)):
-        return _number(name, value)
-    return _time(name, value) if isinstance(value, (datetime.date, pd.Timestamp)) else str(value)
-
-
-def _time(name: str, value: Any) -> Any:
-    if value is None or value != value:
-        return None
-    try:
-        return np.datetime64(value, "us")
-    except ValueError:
-        raise PreparationError(f"{name!r} held dates in the training rows, and holds {value!r} here.") from None
-
-
-def one_row(row: Mapping[str, Any], read: Mapping[str, Any], kinds: Typed) -> Working:
-    """Return one row as a table of one row.
+    Plain are floats and whole numbers where the training rows have numbers, texts where they have texts, and none.
 
     Parameters
     ----------
-    row, read
-        The values as they were given, and as `row_reader` has read them.
+    row
+        Values by column.
     kinds
         What their columns were in the training rows.
+    as_given
+        Columns that an operation reads by itself, whatever their type.
     """
-    columns: dict[str, RawColumn] = {}
-    for name, value in read.items():
+    columns: dict[str, GivenValue] = {}
+    for name, kind in kinds.items():
+        value = row.get(name)
+        plain = type(value)
+        raw: RawColumn
         if value is None:
-            columns[name] = empty_like(kinds[name], 1)
-        elif isinstance(value, float):
-            columns[name] = RawNumbers(np.array([value]))
-        elif isinstance(value, np.datetime64):
-            columns[name] = RawTimes(np.array([value.astype(np.int64)]), np.zeros(1, bool))
+            raw = empty_like(kind, 1)
+        elif plain is float and (kind == "number" or name in as_given):
+            if value in (INFINITY, -INFINITY):
+                return None
+            raw = RawNumbers(np.array([value]))
+        elif plain is int and kind == "number" and -EXACT <= value <= EXACT:
+            raw = RawNumbers(np.array([value], np.float64))
+        elif plain is str and (kind == "text" or name in as_given):
+            raw = RawWords(np.zeros(1, np.int32), [value])
+        elif plain is np.datetime64 and kind == "date" and value == value:
+            raw = _moment(value)
+        elif plain is pd.Timestamp and kind == "date" and value.tzinfo is None:
+            raw = _moment(value.to_datetime64())
         else:
-            columns[name] = RawWords(np.zeros(1, np.int32), [value])
-    return Working({n: GivenValue(row.get(n), c) for n, c in columns.items()}, pd.RangeIndex(1))
+            return None
+        columns[name] = GivenValue(value, raw)
+    return Working(columns, pd.RangeIndex(1))
+
+
+def _moment(value: np.datetime64) -> RawTimes:
+    return RawTimes(np.array([value.astype("datetime64[us]").astype(np.int64)]), np.zeros(1, bool))
+
+
+def frame_of_row(row: Mapping[str, Any], names: Sequence[str]) -> pd.DataFrame:
+    """Return one row as a data frame, each column as pandas takes its value."""
+    return pd.DataFrame({n: pd.Series([row[n]]) for n in names if n in row}, index=pd.RangeIndex(1))
 
 
 def from_one_row(at: Working, names: Sequence[str]) -> dict[str, Any]:
@@ -311,6 +256,8 @@ def from_one_row(at: Working, names: Sequence[str]) -> dict[str, Any]:
         gone = bool(missing_of(raw)[0])
         if isinstance(source, GivenValue) and isinstance(source.value, (bool, np.bool_)):
             out[name] = bool(source.value)
+        elif isinstance(source, pd.Series) and pd.api.types.is_bool_dtype(source.dtype) and not gone:
+            out[name] = bool(source.iloc[0])
         elif isinstance(raw, RawNumbers):
             out[name] = float(raw.values[0])
         elif isinstance(raw, RawTimes):

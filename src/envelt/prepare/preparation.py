@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
+from ..core.columns.raw import RawTimes
 from ..core.finding import Finding, by_weight
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.sampling import Sampling
@@ -21,11 +22,11 @@ from .frame import frame_of, unlike
 from .intake import (
     aligned,
     as_asked,
+    frame_of_row,
     from_one_row,
     one_row,
     outcome_in,
     outcome_of,
-    row_reader,
     type_here,
     unwrapped,
     working_of,
@@ -163,7 +164,7 @@ class Preparation(OperationList):
         if isinstance(table, np.ndarray) and len(at.names) != len(fitted.columns):
             wanted = f"Preparation is expecting {len(fitted.columns)} features as input"
             raise PreparationError(f"X has {len(at.names)} features, but {wanted}.")
-        at = aligned(at, fitted.columns, needed, self.absent, self._retyped)
+        at = aligned(at, fitted.trained, needed, self.absent, self._retyped)
         gone = {n for f in at.found if f.code == "columns-gone" for n in f.columns}
         at.found += unlike(at, fitted.frames, [n for n in needed if n not in gone])
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
@@ -206,17 +207,20 @@ class Preparation(OperationList):
         NotFittedError, PreparationError
         """
         fitted = self._known()
-        retyped, given = self._retyped, {}
-        for name in self._needed(fitted):
-            if name not in row and self.absent == "error":
-                raise PreparationError(f"The row has no {name!r}: give it, if only as missing.")
-            given[name] = row_reader("any" if name in retyped else fitted.columns[name])(name, row.get(name))
-        at = one_row(row, given, fitted.columns)
-        for bound in fitted.bound:
-            bound.table(at)
-        gone = [f for f in fitted.features if f not in at]
-        if gone:
-            raise PreparationError(f"The feature {gone[0]!r} of the training rows was not made from this row.")
+        needed = self._needed(fitted)
+        if self.absent == "error":
+            gone = next((n for n in needed if n not in row), None)
+            if gone is not None:
+                raise PreparationError(f"The row has no {gone!r}: give it, if only as missing.")
+        at = one_row(row, {n: fitted.columns[n] for n in needed}, self._retyped)
+        if at is None:  # a value that must be read first is read as in a table
+            at = self.applied(frame_of_row(row, list(fitted.columns)))
+        else:
+            for bound in fitted.bound:
+                bound.table(at)
+        absent = [f for f in fitted.features if f not in at]
+        if absent:
+            raise PreparationError(f"The feature {absent[0]!r} of the training rows was not made from this row.")
         return from_one_row(at, fitted.features)
 
     def _learn(self, at: Working, outcome: Any, watched: list[Watched] | None = None) -> None:
@@ -234,8 +238,12 @@ class Preparation(OperationList):
             self._guarded(operation, lambda w, o=operation: states.append(o.fit_apply(w, training)), at, watched)
         features = [n for n in at.names if n not in (self.outcome, self.unit)]
         bound = [o.bind(s) for o, s in zip(self._steps, states, strict=True)]
-        self._fitted = Fitted(len(at), columns, {}, features, states, bound)
-        self._fitted.frames.update({n: frame_of(given.raw(n)) for n in self._needed(self._fitted)})
+        self._fitted = Fitted(len(at), columns, {}, {}, features, states, bound)
+        for name in self._needed(self._fitted):
+            raw = given.raw(name)
+            self._fitted.frames[name] = frame_of(raw)
+            if isinstance(raw, RawTimes) and raw.zone:
+                self._fitted.zones[name] = raw.zone
 
     def _training(self, at: Working, outcome: Any) -> Training:
         known: Outcome | None = None

@@ -55,7 +55,12 @@ def preparation_schema() -> dict[str, Any]:
         )
     column = {
         "type": "object",
-        "properties": {"name": {"type": "string"}, "type": {"enum": ["number", "text", "date"]}, "frame": FRAME},
+        "properties": {
+            "name": {"type": "string"},
+            "type": {"enum": ["number", "text", "date"]},
+            "frame": FRAME,
+            "zone": {"type": "string"},
+        },
         "required": ["name", "type"],
         "additionalProperties": False,
     }

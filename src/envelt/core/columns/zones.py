@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta, timezone
 from typing import Any, Protocol
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -37,6 +38,20 @@ def compared(first: OfAZone, second: OfAZone) -> tuple[Micro, Micro]:
     if first.offset is None or second.offset is None:
         return first.values, second.values
     return first.values - first.offset, second.values - second.offset
+
+
+def clock_in(instants: Micro, zone: str) -> Micro | None:
+    """Return what clocks of a zone show at instants of universal time, in microseconds; nothing where it is not one."""
+    fixed = re.fullmatch(r"UTC([+−])(\d{2}):(\d{2})", zone)
+    if fixed:
+        ahead = (int(fixed[2]) * 60 + int(fixed[3])) * 60_000_000
+        return instants + (ahead if fixed[1] == "+" else -ahead)
+    try:
+        named = ZoneInfo(zone)
+    except (ZoneInfoNotFoundError, ValueError):
+        return None
+    there = pd.DatetimeIndex(instants.astype("datetime64[us]")).tz_localize("UTC").tz_convert(named)
+    return there.tz_localize(None).to_numpy("datetime64[us]").astype(np.int64)
 
 
 def in_zone(instants: NDArray[np.datetime64], offset: NDArray[np.int64], zone: str) -> Any:
