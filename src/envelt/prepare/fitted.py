@@ -115,6 +115,10 @@ class Fitted:
             "features": list(self.features),
         }
 
+    def without(self, name: str) -> Fitted:
+        """Return it as if a column that nothing was learned from had not been there."""
+        return replace(self, columns={n: t for n, t in self.columns.items() if n != name})
+
     def unbound(self) -> Fitted:
         """Return it without what cannot be sent to another process."""
         return replace(self, bound=[])

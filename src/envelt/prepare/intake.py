@@ -177,7 +177,7 @@ def aligned(
     return out
 
 
-def outcome_of(given: Any, rows: int, name: str = "outcome") -> Outcome:
+def outcome_of(given: Any, rows: int, event: str | None = None, name: str = "outcome") -> Outcome:
     """Return an outcome given as one value a row.
 
     Raises
@@ -188,16 +188,16 @@ def outcome_of(given: Any, rows: int, name: str = "outcome") -> Outcome:
     if len(series) != rows:
         raise PreparationError(f"The outcome has {plural(len(series), 'row')} and the table {rows:,}.")
     at = Working({name: series.reset_index(drop=True)}, pd.RangeIndex(rows))
-    return _resolved(at.raw(name), at.rows, name)
+    return _resolved(at.raw(name), at.rows, name, event)
 
 
-def outcome_in(at: Working, name: str) -> Outcome:
+def outcome_in(at: Working, name: str, event: str | None = None) -> Outcome:
     """Return the outcome that stands in a table."""
-    return _resolved(at.raw(name), at.rows, name)
+    return _resolved(at.raw(name), at.rows, name, event)
 
 
-def _resolved(raw: RawColumn, rows: pd.Index[Any], name: str) -> Outcome:
-    return resolve_outcome(Table({name: encode(name, raw, NO_PLAN, rows)}, rows), name)
+def _resolved(raw: RawColumn, rows: pd.Index[Any], name: str, event: str | None) -> Outcome:
+    return resolve_outcome(Table({name: encode(name, raw, NO_PLAN, rows)}, rows), name, event)
 
 
 def one_row(row: Mapping[str, Any], kinds: Typed, as_given: Collection[str]) -> Working | None:

@@ -130,6 +130,7 @@ class Encode(Operation):
         return {
             "rates": {w: rates[k].tolist() for k, w in enumerate(words.words) if counts[k]},
             "missing": rates[-1].tolist() if gaps else base.tolist(), "base": base.tolist(), "of": parts,
+            "event": _event(training),
         }  # fmt: skip
 
     def _in_order(self, name: str, there: list[str], words: RawWords) -> State:
@@ -229,13 +230,22 @@ def _made(name: str, using: str, learned: State) -> list[str]:
 
 
 def _gap_name(name: str, levels: list[str]) -> str:
-    return f"{name}=missing" if "missing" not in levels else f"{name}=(missing)"
+    gap = "missing"
+    while gap in levels:
+        gap = f"({gap})"
+    return f"{name}={gap}"
 
 
 def _parts(training: Training) -> list[str]:
     """Return what the rates are of: nothing for one column, the classes where there are more than two."""
     outcome = training.outcome
     return list(outcome.levels) if isinstance(outcome, ClassOutcome) and len(outcome.levels) > 2 else []
+
+
+def _event(training: Training) -> str | None:
+    """Return the class that one rate is of; nothing where it is a mean, or there is a rate of each class."""
+    outcome = training.outcome
+    return outcome.event if isinstance(outcome, ClassOutcome) and len(outcome.levels) == 2 else None
 
 
 def _names(name: str, parts: list[str]) -> list[str]:

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 RETURNS = ("pandas", "polars", "arrow")
 ABSENT = ("error", "missing")
-PARAMETERS = ("operations", "outcome", "unit", "seed", "absent", "returns")
+PARAMETERS = ("operations", "outcome", "event", "unit", "seed", "absent", "returns")
 
 
 @dataclass(frozen=True)
@@ -65,13 +65,15 @@ class OperationList:
         operations: Sequence[Operation | Mapping[str, Any]] = (),
         *,
         outcome: str | None = None,
+        event: str | None = None,
         unit: str | None = None,
         seed: int = 0,
         absent: str = "error",
         returns: str | None = None,
     ) -> None:
         self.operations = operations
-        self.outcome, self.unit, self.seed, self.absent, self.returns = outcome, unit, seed, absent, returns
+        self.outcome, self.event, self.unit = outcome, event, unit
+        self.seed, self.absent, self.returns = seed, absent, returns
         self._suggestions: tuple[Suggestion, ...] = ()
         self._fitted: Fitted | None = None
         self._checked: tuple[tuple[Any, ...], tuple[Operation, ...]] | None = None

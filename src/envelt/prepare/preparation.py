@@ -39,7 +39,7 @@ from .working import Working
 if TYPE_CHECKING:
     import pandas as pd
 
-WRITTEN = ("outcome", "unit", "seed", "absent")
+WRITTEN = ("outcome", "event", "unit", "seed", "absent")
 """What a file keeps of what a preparation was made with, beside its operations."""
 
 
@@ -53,6 +53,9 @@ class Preparation(OperationList):
         "median", "reason": "…"}``. `then` adds one at a time.
     outcome
         The column that rates are learned from, where the table holds it. It is no feature, and never comes out.
+    event
+        The level that rates are of, where the outcome has two; by default the one that says yes, true or 1, else the
+        rarest.
     unit
         The column that says which rows are one case; folds never divide one, and it is no feature.
     seed
@@ -245,15 +248,20 @@ class Preparation(OperationList):
             if isinstance(raw, RawTimes) and raw.zone:
                 self._fitted.zones[name] = raw.zone
 
+    def forget_column(self, name: str) -> None:
+        """Forget a column that only said which training rows are one case, and with it the unit."""
+        self._fitted = self._known().without(name)
+        self.unit = None
+
     def _training(self, at: Working, outcome: Any) -> Training:
         known: Outcome | None = None
         if any(o.needs_outcome for o in self._steps):
             if isinstance(outcome, (ClassOutcome, NumericOutcome)):
                 known = outcome
             elif outcome is not None:
-                known = outcome_of(outcome, len(at))
+                known = outcome_of(outcome, len(at), self.event)
             elif self.outcome is not None and self.outcome in at:
-                known = outcome_in(at, self.outcome)
+                known = outcome_in(at, self.outcome, self.event)
             else:
                 raise PreparationError(
                     "encode learns rates from the outcome: give it to fit, or name its column, outcome=…."

@@ -85,6 +85,7 @@ def preparation_schema() -> dict[str, Any]:
             "envelt": {"const": "preparation"},
             "version": {"type": "integer", "minimum": 1},
             "outcome": {"type": ["string", "null"], "description": "The column that rates are learned from."},
+            "event": {"type": ["string", "null"], "description": "The level that rates are of, of an outcome of two."},
             "unit": {"type": ["string", "null"], "description": "The column that says which rows are one case."},
             "seed": {"type": "integer", "minimum": 0, "maximum": MOST_SEED},
             "absent": {"enum": ["error", "missing"], "description": "What a column that is gone is taken as."},

@@ -141,6 +141,25 @@ class Working:
         if taken:
             raise PreparationError(f"There is a column {taken[0]!r} already: drop or rename it first.")
 
+    def at(
+        self, places: NDArray[np.intp], beside: Mapping[str, RawColumn], rows: pd.Index[Any] | None = None
+    ) -> Working:
+        """Return the rows at some places, with other columns beside theirs."""
+        columns = {n: taken(self.raw(n), places) for n in self._columns}
+        out = Working({**columns, **beside}, self.rows[places] if rows is None else rows)
+        out.found, out.written = list(self.found), dict(self.written)
+        return out
+
+    def where(self, keep: NDArray[np.bool_], other: Working) -> Working:
+        """Return the same with the numbers of another's rows where a mask says so, both of shape (n,)."""
+        out = Working(self._columns, self.rows)
+        for name in self._columns:
+            mine, theirs = self.raw(name), other.raw(name) if name in other else None
+            if isinstance(mine, RawNumbers) and isinstance(theirs, RawNumbers):
+                out.set(name, RawNumbers(np.where(keep, theirs.values, mine.values)))
+        out.found = list(other.found)
+        return out
+
     def drop(self, name: str) -> None:
         """Leave a column out."""
         self._columns.pop(name, None)
@@ -166,6 +185,16 @@ def _as_raw(name: str, series: pd.Series[Any]) -> RawColumn:
     raw = RawNumbers(series.to_numpy()) if series.dtype == np.float64 else raw_from_series(series)  # numbers uncopied
     check_finite(name, raw, series.index)
     return raw
+
+
+def taken(raw: RawColumn, places: NDArray[np.intp]) -> RawColumn:
+    """Return the rows of a column at some places."""
+    if isinstance(raw, RawNumbers):
+        return RawNumbers(raw.values[places])
+    if isinstance(raw, RawTimes):
+        offset = None if raw.offset is None else raw.offset[places]
+        return RawTimes(raw.values[places], raw.absent[places], raw.zone, offset=offset)
+    return RawWords(raw.codes[places], raw.words, raw.order)
 
 
 def as_words(raw: RawColumn) -> RawWords:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from ..core.columns.encode import NO_PLAN
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
@@ -18,7 +19,7 @@ from ..core.words import have, plural
 from ..errors import OptionError, unknown_column
 from ..prepare.preparation import Preparation, findings_of
 from ..prepare.watched import Watched
-from ..prepare.working import Working
+from ..prepare.working import ROW, Working
 from ..views.prepare import Prepared, PrepareView
 from ..write.progress import slow_progress
 from .context import Context
@@ -38,8 +39,8 @@ def apply_preparation(context: Context, preparation: Any, fit: bool, keep: tuple
     with slow_progress("Preparing") as report:
         report(0, 2, "fitting" if fit else "applying")
         if fit:
-            preparation = preparation._with()
-            made = preparation.learned(at, _outcome(context, preparation), watched)
+            preparation = _with_marks(context, preparation._with())
+            made = _learned(context, preparation, at, watched)
         else:
             made = preparation.applied(at, watched)
         report(1, 2, "the table")
@@ -55,12 +56,55 @@ def apply_preparation(context: Context, preparation: Any, fit: bool, keep: tuple
     return PrepareView(prepared, about, context.names)
 
 
+def _learned(context: Context, preparation: Preparation, at: Working, watched: list[Watched]) -> Working:
+    """Fit a preparation on a study's rows, each as often as it counts, and return them prepared.
+
+    Of a counted table the rows that count stand in it as often as they do, in one fold; those counted 0 are only
+    prepared.
+    """
+    if context.plan.counts is None:
+        return preparation.learned(at, _outcome(context, preparation), watched)
+    counts = context.listed[context.plan.counts].numbers
+    assert counts is not None
+    times = counts.astype(np.int64)
+    row = np.repeat(np.arange(len(times)), times)
+    own = context.unit is None
+    trained = preparation.set_params(unit=ROW) if own else preparation
+    repeated = at.at(row, {ROW: RawNumbers(row.astype(np.float64))} if own else {})
+    outcome = context.outcome if preparation.outcome in (None, context.plan.outcome) else None
+    prepared = trained.learned(repeated, outcome, watched)
+    if own:
+        preparation.forget_column(ROW)
+    if not (times == 0).any():
+        return prepared.at(np.searchsorted(row, np.arange(len(times))), {}, at.rows)
+    late = preparation.applied(at)
+    first = np.minimum(np.searchsorted(row, np.arange(len(times))), max(len(row) - 1, 0))
+    return late.where(times > 0, prepared.at(first, {}, at.rows))
+
+
+def _with_marks(context: Context, preparation: Preparation) -> Preparation:
+    """Put first what the study takes as missing, where the preparation does not say it itself: later rows have it."""
+    own = {c for o in preparation if o.name == "retype" for c in o.columns}
+    made = {c for o in preparation for c in o.columns if o.name == "derive"}
+    groups: dict[tuple[str, tuple[str, ...]], list[str]] = {}
+    for c in context.listed:
+        marks = tuple(sorted({*context.plan.missing, *context.plan.columns.get(c.name, NO_PLAN).missing,
+                              *(text for text, _ in c.blanked)}))  # fmt: skip
+        if marks and c.name not in own | made | {context.plan.outcome, context.unit, context.plan.counts}:
+            kind = {NumericColumn: "number", TimeColumn: "date"}.get(type(c), "category")
+            groups.setdefault((kind, marks), []).append(c.name)
+    first = [
+        {"operation": "retype", "columns": names, "to": to, "marks": list(marks),
+         "reason": "marks for missing, as the study has them"}
+        for (to, marks), names in groups.items()
+    ]  # fmt: skip
+    return preparation._with(operations=(*first, *preparation)) if first else preparation
+
+
 def _outcome(context: Context, preparation: Preparation) -> Any:
     """Return the outcome where the preparation learns from it under the study's own reading of it."""
     outcome = context.outcome
-    if outcome is None or preparation.outcome not in (None, outcome.name) or context.plan.counts is not None:
-        return None
-    return outcome
+    return None if outcome is None or preparation.outcome not in (None, outcome.name) else outcome
 
 
 def as_read(context: Context, preparation: Preparation | None = None) -> Working:
@@ -69,7 +113,8 @@ def as_read(context: Context, preparation: Preparation | None = None) -> Working
     Without those that the preparation derives itself, and those that are made from the outcome.
     """
     made = {c for o in preparation or () if o.name == "derive" for c in o.columns} | context.from_outcome
-    columns = {c.name: raw_of(c) for c in context.listed if c.name not in made}
+    counts = {context.plan.counts} - {None}
+    columns = {c.name: raw_of(c) for c in context.listed if c.name not in made | counts}
     return Working(columns, context.listed.rows)
 
 

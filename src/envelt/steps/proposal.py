@@ -10,7 +10,7 @@ import numpy as np
 from ..core.columns.derive import in_order, origins
 from ..core.columns.encode import NO_PLAN
 from ..core.columns.labels import number_label
-from ..core.columns.outcome import NumericOutcome
+from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.columns.yes_no import BOOLEANS, folded
 from ..core.distribution.tails import beyond, far_limits
@@ -153,7 +153,9 @@ class _Builder:
 
     def begin(self) -> None:
         """Begin a preparation: leave columns out, read the others as what they are, and make the derived ones."""
-        self.made = Preparation(outcome=self.plan.outcome, unit=self.context.unit, seed=self.context.seed)
+        outcome = self.context.outcome
+        event = outcome.event if isinstance(outcome, ClassOutcome) and len(outcome.levels) == 2 else None
+        self.made = Preparation(outcome=self.plan.outcome, event=event, unit=self.context.unit, seed=self.context.seed)
         needed = self._needed_by_derived()
         self._drop([n for n in self.dropped if n not in needed and n not in self.plan.derived])
         self._read()
@@ -309,16 +311,20 @@ class _Builder:
     def fill(self) -> None:
         """Put values where they are missing."""
         numbers = [c for c in self.kept if isinstance(c, NumericColumn)]
-        for code in dict.fromkeys(code for _, code in self.flagged.values()):
-            names = [n for n in self.flagged if self.flagged[n][1] == code and n not in self.dropped]
-            gains = ", ".join(self.flagged[n][0] for n in names[:4]) + (", …" if len(names) > 4 else "")
-            self.add("fill", names, f"that it is missing tells more of the outcome ({gains}): it gets a column of its "
-                     "own", code, using="median", flag=True)  # fmt: skip
+        levels = [c for c in self.kept if isinstance(c, CategoryColumn) and c.kind in ("ordinal", "binary")]
+        ranked = [c for c in levels if c.name not in self.by_levels]
         parts = [p for c in self.kept for p in self._parts(c.name)]
-        plain = [c for c in numbers if c.name not in self.flagged]
-        self.add("fill", [*(c.name for c in plain), *parts], _gaps(plain, "the median"))
-        ranked = [c for c in self.kept if isinstance(c, CategoryColumn) and (c.kind in ("ordinal", "binary"))]
-        self.add("fill", [c.name for c in ranked], _gaps(ranked, "the most frequent"), using="most_frequent")
+        for columns, using, what, more in (
+            (numbers, "median", "the median", parts), (ranked, "most_frequent", "the most frequent", []),
+        ):  # fmt: skip
+            flagged = [c.name for c in columns if c.name in self.flagged]
+            for code in dict.fromkeys(self.flagged[n][1] for n in flagged):
+                names = [n for n in flagged if self.flagged[n][1] == code]
+                gains = ", ".join(self.flagged[n][0] for n in names[:4]) + (", …" if len(names) > 4 else "")
+                self.add("fill", names, f"that it is missing tells more of the outcome ({gains}): it gets a column of "
+                         "its own", code, using=using, flag=True)  # fmt: skip
+            plain = [c for c in columns if c.name not in flagged]
+            self.add("fill", [*(c.name for c in plain), *more], _gaps(plain, what), using=using)
 
     # --- how they are written ------------------------------------------------------------------------
 
@@ -340,13 +346,13 @@ class _Builder:
 
     def _encode(self) -> None:
         levels = [c for c in self.kept if isinstance(c, CategoryColumn)]
+        by_order: dict[tuple[str, ...], list[str]] = {}
         for c in levels:
-            if c.kind == "ordinal" and c.name not in self.by_levels:
-                self.add("encode", [c.name], "grades in their order", using="ordered", order=list(c.levels))
-        binary = [c for c in levels if c.kind == "binary"]
-        for c in binary:
-            self.add("encode", [c.name], f"0 for {c.levels[0]}, 1 for {c.levels[-1]}", using="ordered",
-                     order=list(c.levels))  # fmt: skip
+            if c.kind in ("ordinal", "binary") and c.name not in self.by_levels:
+                by_order.setdefault(c.levels, []).append(c.name)
+        for order, alike in by_order.items():
+            why = "grades in their order" if len(order) > 2 else f"0 for {order[0]}, 1 for {order[-1]}"
+            self.add("encode", alike, why, using="ordered", order=list(order))
         names = [c for c in levels if c.kind not in ("ordinal", "binary") or c.name in self.by_levels]
         many = [c for c in names if c.distinct > MOST_INDICATORS and c.name not in self.by_levels]
         few = [c for c in names if c not in many]

@@ -13,7 +13,7 @@ from ..core.columns.raw import RawNumbers, RawWords
 from ..core.columns.table import CategoryColumn
 from ..core.proposal.blocks import MOST_INDICATORS, bent, gap, indicators, rates, straight
 from ..core.proposal.rows import folds_of, some_rows
-from ..core.proposal.trial import GAINS, PATIENCE, Change, Key, Trial, without
+from ..core.proposal.trial import GAINS, Change, Key, Trial, without
 from ..core.transforms.compare import compare
 from ..core.transforms.forms import Transform, fit_transform, why_not
 from ..core.transforms.suggest import suggest
@@ -184,7 +184,7 @@ class Weighing:
         for name in (*many, *graded):
             other = _with(now, name, "levels")
             change = trial.change(now, other)
-            if -change.cost > max(GAINS, PATIENCE * change.error):
+            if -change.cost > max(GAINS, change.error / 2):
                 by_levels.append(name)
                 now = other
         gaps = [k for k in now if k[1] == "gaps" and blocks[k].shape[1]]

@@ -33,10 +33,10 @@ NEWTON = 12
 FAR = 6.0
 """Log odds by which a row may lie beyond the classes' shares: one row far out must not be all that counts."""
 LEAST_WEIGHT = 1e-3
-COSTS_NOTHING = 0.001
+COSTS_NOTHING = 0.0005
 """As a share of the outcome: less no one would notice."""
-PATIENCE = 0.5
-"""Standard errors that a change may cost."""
+PATIENCE = 0.25
+"""Standard errors that a change may cost: nothing is to be lost by default."""
 GAINS = 0.002
 """Likewise, for a column more or another form to be worth it."""
 
