@@ -34,7 +34,7 @@ from .intake import (
 from .operation import Operation, State, Training
 from .operation_list import OperationList, Suggestion
 from .watched import Watched, seen
-from .working import Working
+from .working import ROW, Working
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -272,7 +272,7 @@ class Preparation(OperationList):
         if self.unit is not None and self.unit in at:
             codes = at.words(self.unit).codes.astype(np.int64)
             keys = np.where(codes < 0, codes.max(initial=0) + 1 + keys, codes)
-            sampling = Sampling.of_units(keys)
+            sampling = sampling if self.unit == ROW else Sampling.of_units(keys)
         load = np.zeros(len(at))
         load[known.known] = known.target().load
         folds = deal(hash_blocks(keys, self.seed), load, self.seed)

@@ -16,6 +16,8 @@ from ..data.frames import raw_from_series
 from ..errors import PreparationError, unknown_column
 
 Floats = NDArray[np.float64]
+ROW = "\x1frow"
+"""Of a counted table, a column that says which of its rows one is: all of one are in one fold, and cases each."""
 COPIED_ON_WRITE = int(pd.__version__.split(".")[0]) >= 3
 """Whether two columns of pandas may share values and still be each its owner's."""
 Source = "pd.Series[Any] | RawColumn"
