@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any, cast
 
@@ -10,13 +11,14 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from ..core.columns.encode import NO_PLAN
+from ..core.columns.encode import NO_PLAN, encode
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
-from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.columns.readings import read_numbers
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ..core.columns.units import unit_keys
 from ..core.words import have, plural
-from ..errors import OptionError, unknown_column
+from ..errors import KindConflictError, OptionError, OutcomeError, unknown_column
 from ..prepare.preparation import Preparation, findings_of
 from ..prepare.watched import Watched
 from ..prepare.working import ROW, Working
@@ -152,7 +154,33 @@ def divided(context: Context, share: float, by: str | None) -> tuple[Context, Co
         stay = f", of which the {plural(cases, 'case')} of {context.unit!r} {'stays' if cases == 1 else 'stay'} whole"
         whole = stay if cases else ""
         raise OptionError(f"With {plural(len(test), 'row')}{whole}, a share of {share:g} leaves no row on one side.")
-    return _rows(context, ~test, "training"), _rows(context, test, "test")
+    training = _rows(context, ~test, "training")
+    again = _kinds_of(training)
+    return _read_as(training, again), _read_as(_rows(context, test, "test"), again)
+
+
+def _kinds_of(context: Context) -> dict[str, str]:
+    """Return the kinds that training rows alone give, of undeclared columns to which all rows together give others."""
+    plans, out = context.plan, {}
+    for c in context.whole:
+        coded = isinstance(c, CategoryColumn) and read_numbers(list(c.written)) is not None  # numbers once: no texts
+        if not (c.declared or coded or c.name in context.origins or c.name == plans.counts):
+            alone = encode(c.name, raw_of(c), plans.columns.get(c.name, NO_PLAN), context.whole.rows, usual=plans.usual)
+            if alone.kind != c.kind:
+                out[c.name] = alone.kind
+    return out
+
+
+def _read_as(context: Context, kinds: dict[str, str]) -> Context:
+    """Return a part of a study's rows with columns read as other kinds, where its rows can be."""
+    from .opening import chosen_from
+
+    columns = dict(context.whole.columns)
+    for name, kind in kinds.items():
+        plan = replace(context.plan.columns.get(name, NO_PLAN), kind=kind)
+        with suppress(KindConflictError, OutcomeError):  # text among the numbers of the training rows stays text
+            columns[name] = encode(name, raw_of(columns[name]), plan, context.whole.rows, usual=context.plan.usual)
+    return chosen_from(replace(context, whole=Table(columns, context.whole.rows))) if kinds else context
 
 
 def _numbered(keys: NDArray[np.generic]) -> NDArray[np.int64]:

@@ -291,6 +291,8 @@ class _Builder:
         values: dict[str, str] = {}
         for group in f.evidence["levels"]:
             known = [w for w in group if w in n]
+            if any(ch.isdigit() for w in known for ch in w) and len({w.strip().casefold() for w in known}) > 1:
+                continue  # codes a letter apart are two codes
             best = max(known, key=lambda w: n[w], default=None)
             values |= {w: best for w in known if w != best and best is not None}
         if values:
