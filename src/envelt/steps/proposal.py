@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -313,20 +313,21 @@ class _Builder:
     def fill(self) -> None:
         """Put values where they are missing."""
         numbers = [c for c in self.kept if isinstance(c, NumericColumn)]
-        levels = [c for c in self.kept if isinstance(c, CategoryColumn) and c.kind in ("ordinal", "binary")]
-        ranked = [c for c in levels if c.name not in self.by_levels]
-        parts = [p for c in self.kept for p in self._parts(c.name)]
-        for columns, using, what, more in (
-            (numbers, "median", "the median", parts), (ranked, "most_frequent", "the most frequent", []),
-        ):  # fmt: skip
-            flagged = [c.name for c in columns if c.name in self.flagged]
-            for code in dict.fromkeys(self.flagged[n][1] for n in flagged):
-                names = [n for n in flagged if self.flagged[n][1] == code]
-                gains = ", ".join(self.flagged[n][0] for n in names[:4]) + (", …" if len(names) > 4 else "")
-                self.add("fill", names, f"that it is missing tells more of the outcome ({gains}): it gets a column of "
-                         "its own", code, using=using, flag=True)  # fmt: skip
-            plain = [c for c in columns if c.name not in flagged]
-            self.add("fill", [*(c.name for c in plain), *more], _gaps(plain, what), using=using)
+        yes_no = [c for c in self.kept if isinstance(c, CategoryColumn) and c.kind == "binary"]
+        self._fill(numbers, "median", [p for c in self.kept for p in self._parts(c.name)])
+        self._fill(yes_no, "most_frequent", [])
+
+    def _fill(self, columns: Sequence[Column], using: str, more: list[str]) -> None:
+        """Put a value where one is missing, and a mark beside it where that tells something."""
+        flagged = [c.name for c in columns if c.name in self.flagged]
+        for code in dict.fromkeys(self.flagged[n][1] for n in flagged):
+            names = [n for n in flagged if self.flagged[n][1] == code]
+            gains = ", ".join(self.flagged[n][0] for n in names[:4]) + (", …" if len(names) > 4 else "")
+            self.add("fill", names, f"that it is missing tells more of the outcome ({gains}): it gets a column of its "
+                     "own", code, using=using, flag=True)  # fmt: skip
+        plain = [c for c in columns if c.name not in flagged]
+        what = "the median" if using == "median" else "the most frequent"
+        self.add("fill", [*(c.name for c in plain), *more], _gaps(plain, what), using=using)
 
     # --- how they are written ------------------------------------------------------------------------
 
@@ -355,6 +356,7 @@ class _Builder:
         for order, alike in by_order.items():
             why = "grades in their order" if len(order) > 2 else f"0 for {order[0]}, 1 for {order[-1]}"
             self.add("encode", alike, why, using="ordered", order=list(order))
+        self._fill([c for c in levels if c.kind == "ordinal" and c.name not in self.by_levels], "median", [])
         names = [c for c in levels if c.kind not in ("ordinal", "binary") or c.name in self.by_levels]
         many = [c for c in names if c.distinct > MOST_INDICATORS and c.name not in self.by_levels]
         few = [c for c in names if c not in many]

@@ -1,0 +1,170 @@
+"""A proposal loses nothing by default: what could cost something is tried on rows held out first."""
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sklearn.linear_model import LogisticRegression, Ridge
+
+from envelt import Preparation, Study
+from envelt.core.proposal.blocks import bent, indicators, straight
+from envelt.core.proposal.trial import Trial
+from envelt.core.stats.sampling import Sampling
+from envelt.core.stats.targets import ClassTarget, NumberTarget
+from envelt.errors import OptionError
+
+N = 900
+
+
+def rng():
+    return np.random.default_rng(24)
+
+
+def dropped(preparation):
+    return {c for o in preparation if o.name == "drop" for c in o.columns}
+
+
+def transforms(preparation):
+    return {c: o["transform"] for o in preparation if o.name == "reexpress" for c in o.columns}
+
+
+def suggested(preparation):
+    return {c: s.says for s in preparation.suggestions for c in s.columns}
+
+
+def prices():
+    """Prices by district, of which a district has thirty rows, and by a size that is told twice."""
+    r = rng()
+    district = r.integers(0, 30, N)
+    size = r.lognormal(4, 0.5, N)
+    price = r.normal(0, 8, 30)[district] + 10 * np.log(size) + r.normal(0, 1.5, N)
+    return pd.DataFrame({
+        "district": [f"district {d:02d}" for d in district], "size": size,
+        "size_again": size * r.normal(1, 0.002, N), "noise": r.normal(size=N), "price": price,
+    })  # fmt: skip
+
+
+def test_what_carries_much_is_kept_and_what_says_it_twice_is_not():
+    proposed = Study(prices(), outcome="price").preparation()
+    assert "district" not in dropped(proposed)
+    assert len(dropped(proposed) & {"size", "size_again"}) == 1
+    assert "log" in transforms(proposed)[next(iter({"size", "size_again"} - dropped(proposed)))]
+
+
+def test_what_would_cost_is_no_operation_but_said_with_its_figures():
+    frame = prices()
+    frame["valued"] = frame["price"] + rng().normal(0, 0.5, N)  # all but the outcome, and yet it may be known before
+    proposed = Study(frame, outcome="price").preparation()
+    assert "valued" not in dropped(proposed)
+    assert "of R²" in suggested(proposed)["valued"]
+    again = Preparation.from_dict(proposed.to_dict())
+    assert again.suggestions == proposed.suggestions
+    assert "For you to say" in repr(again)
+
+
+def test_nothing_is_dropped_without_an_outcome_but_what_holds_nothing():
+    frame = prices().drop(columns="price").assign(one="x", row=[f"r{i}" for i in range(N)])
+    proposed = Study(frame).preparation()
+    assert dropped(proposed) == {"one", "row"}
+    assert "size" in suggested(proposed) or "size_again" in suggested(proposed)
+
+
+def test_transforms_are_taken_where_a_line_gains_and_not_for_a_shape():
+    r = rng()
+    x, z = r.lognormal(0, 1, N), r.lognormal(0, 1, N)
+    frame = pd.DataFrame({"by_log": x, "by_itself": z, "y": 3 * np.log(x) + z + r.normal(0, 0.5, N)})
+    study = Study(frame, outcome="y")
+    assert transforms(study.preparation()) == {"by_log": "log"}
+    trees = study.preparation(for_model="trees")
+    assert not {"reexpress", "rescale"} & {o.name for o in trees}
+    with pytest.raises(OptionError, match="Did you mean 'trees'"):
+        study.preparation(for_model="tree")
+
+
+def test_a_gap_that_tells_gets_a_column_and_one_that_does_not_gets_none():
+    r = rng()
+    frame = pd.DataFrame({"a": r.normal(size=N), "b": r.normal(size=N)})
+    gone = r.random(N) < 0.3
+    frame["y"] = np.where(r.random(N) < np.where(gone, 0.8, 0.3), "yes", "no")
+    frame.loc[gone, "a"] = np.nan
+    frame.loc[r.random(N) < 0.3, "b"] = np.nan
+    flagged = {c for o in Study(frame, outcome="y").preparation() if o.name == "fill" and o["flag"] for c in o.columns}
+    assert flagged == {"a"}
+
+
+def test_grades_get_a_column_each_where_their_steps_are_unlike():
+    r = rng()
+    grade = r.integers(1, 5, N)
+    even, odd = grade * 1.0, np.array([0.0, 5.0, -3.0, 1.0])[grade - 1]
+    for y, using in ((even, "ordered"), (odd, "levels")):
+        frame = pd.DataFrame({"grade": grade, "x": r.normal(size=N), "y": y + r.normal(0, 0.5, N)})
+        proposed = Study(frame, outcome="y", kinds={"grade": "ordinal"}).preparation()
+        assert [o["using"] for o in proposed if o.name == "encode"] == [using]
+
+
+def test_codes_a_letter_apart_are_not_joined():
+    r = rng()
+    code = r.choice(["2000F", "2000J", "1100F"], N, p=[0.7, 0.02, 0.28])
+    frame = pd.DataFrame({"code": code, "y": r.choice(["no", "yes"], N)})
+    assert not [o for o in Study(frame, outcome="y").preparation() if o.name == "replace"]
+
+
+def test_the_order_of_rows_and_columns_changes_no_proposal():
+    frame = prices()
+    other = frame.sample(frac=1, random_state=3)[["noise", "size_again", "price", "district", "size"]]
+    first, second = (Study(f, outcome="price").preparation() for f in (frame, other))
+    assert {(o.name, *sorted(o.columns)) for o in first} == {(o.name, *sorted(o.columns)) for o in second}
+
+
+# --- the model behind it ------------------------------------------------------------------------------
+
+
+def halves(n):
+    return np.arange(n) % 5
+
+
+def test_losses_are_those_of_ridge_regression_on_rows_held_out():
+    r = rng()
+    a, b = straight(r.normal(size=200)), bent(r.lognormal(size=200), 3)
+    target = NumberTarget.of(a[:, 0] + b[:, 0] ** 2 + r.normal(size=200))
+    trial = Trial({("a", "values"): a, ("b", "values"): b}, target, halves(200), Sampling.of_rows(200), [])
+    keys = [("a", "values"), ("b", "values")]
+    expected = np.empty(200)
+    x = np.concatenate((a, b), axis=1)
+    for fold in range(5):
+        inside = halves(200) == fold
+        model = Ridge(alpha=1.0).fit(x[~inside], target.values[~inside])
+        expected[inside] = (target.values[inside] - model.predict(x[inside])) ** 2
+    assert np.sort(trial.losses(keys)) == pytest.approx(np.sort(expected), rel=1e-6)
+    assert trial.guess(keys) * trial.base == pytest.approx(expected.mean(), rel=1e-6)
+    alone = trial.change(keys, keys[:1])
+    assert alone.cost == pytest.approx((trial.losses(keys[:1]) - trial.losses(keys)).mean() / trial.base)
+
+
+def test_classes_start_from_logistic_regression_and_one_step_is_near_the_whole_way():
+    r = rng()
+    x = np.stack([r.normal(size=600) for _ in range(3)], axis=1)
+    y = (r.random(600) < 1 / (1 + np.exp(-x @ [1.0, -0.5, 0.0]))).astype(np.int64)
+    blocks = {(n, "values"): straight(x[:, i]) for i, n in enumerate("abc")}
+    trial = Trial(blocks, ClassTarget(y, 2), halves(600), Sampling.of_rows(600), list(blocks))
+    expected = np.empty(600)
+    design = np.concatenate(list(blocks.values()), axis=1)
+    for fold in range(5):
+        inside = halves(600) == fold
+        model = LogisticRegression(C=1.0, tol=1e-10).fit(design[~inside], y[~inside])
+        expected[inside] = -np.log(model.predict_proba(design[inside])[np.arange(inside.sum()), y[inside]])
+    assert trial.losses(list(blocks)).mean() == pytest.approx(expected.mean(), rel=2e-3)
+    assert trial.change(list(blocks), [("a", "values"), ("b", "values")]).cost < 0.002 < trial.change(
+        list(blocks), [("b", "values"), ("c", "values")]).cost  # fmt: skip
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(2, 12), st.integers(30, 200), st.integers(0, 2**32 - 1))
+def test_indicators_hold_each_row_once_at_most(levels, n, seed):
+    codes = np.random.default_rng(seed).integers(-1, levels, n)
+    made = indicators(codes, levels)
+    assert made.shape[0] == n
+    assert set(np.unique(made)) <= {0.0, 1.0}
+    assert (made.sum(axis=1) <= 1).all()
+    assert (made.sum(axis=0) >= 10).all()
