@@ -11,6 +11,7 @@ from typing import Any
 
 import pandas as pd
 
+from ..core.columns.yes_no import truth_of
 from ..errors import OptionError, PreparationError
 from .frame import Frame
 from .operation import Bound, Operation, State
@@ -103,6 +104,12 @@ class Fitted:
     def trained(self) -> dict[str, Trained]:
         """What each column was in the training rows."""
         return {n: Trained(t, self.zones.get(n, ""), self.frames.get(n)) for n, t in self.columns.items()}
+
+    @cached_property
+    def spelt(self) -> dict[str, list[str]]:
+        """How a yes and a no are written, in the columns whose levels are these."""
+        levels = {n: t.levels for n, t in self.trained.items() if t.kind == "text"}
+        return {n: found for n, found in levels.items() if truth_of(found) is not None}
 
     def to_dict(self) -> dict[str, Any]:
         """Return it JSON-ready, but for the states, which stand with their operations."""

@@ -80,21 +80,20 @@ def _as_numbers(raw: RawNumbers | RawTimes) -> Floats:
     return raw.values if isinstance(raw, RawNumbers) else raw.values.astype(np.float64)
 
 
-def unlike(at: Working, frames: Mapping[str, Frame], names: Sequence[str]) -> list[Finding]:
+def unlike(columns: Mapping[str, RawColumn], frames: Mapping[str, Frame]) -> list[Finding]:
     """Return what is otherwise in later rows: values beyond those of the training rows, and distributions that moved.
 
     Parameters
     ----------
-    names
-        Of the columns that the preparation works on.
+    columns
+        Of the later rows those that the preparation works on.
     """
     beyond: list[Off] = []
     moved: list[Off] = []
-    for name in names:
+    for name, raw in columns.items():
         frame = frames.get(name)
-        if frame is None or len(at) == 0:
+        if frame is None or len(missing_of(raw)) == 0:
             continue
-        raw = at.raw(name)
         told = _beyond(name, raw, frame)
         if told is not None:
             beyond.append(told)

@@ -200,7 +200,9 @@ def _resolved(raw: RawColumn, rows: pd.Index[Any], name: str, event: str | None)
     return resolve_outcome(Table({name: encode(name, raw, NO_PLAN, rows)}, rows), name, event)
 
 
-def one_row(row: Mapping[str, Any], kinds: Typed, as_given: Collection[str]) -> Working | None:
+def one_row(
+    row: Mapping[str, Any], kinds: Typed, as_given: Collection[str], spelt: Mapping[str, Collection[str]]
+) -> Working | None:
     """Return one row of plain values as a table of one row; nothing where one is not plain and needs to be read.
 
     Plain are floats and whole numbers where the training rows have numbers, texts where they have texts, and none.
@@ -213,6 +215,8 @@ def one_row(row: Mapping[str, Any], kinds: Typed, as_given: Collection[str]) -> 
         What their columns were in the training rows.
     as_given
         Columns that an operation reads by itself, whatever their type.
+    spelt
+        How a yes and a no are written, where levels are these: other words of them must be read.
     """
     columns: dict[str, GivenValue] = {}
     for name, kind in kinds.items():
@@ -227,7 +231,7 @@ def one_row(row: Mapping[str, Any], kinds: Typed, as_given: Collection[str]) -> 
             raw = RawNumbers(np.array([value]))
         elif plain is int and kind == "number" and -EXACT <= value <= EXACT:
             raw = RawNumbers(np.array([value], np.float64))
-        elif plain is str and (kind == "text" or name in as_given):
+        elif plain is str and (kind == "text" or name in as_given) and value in spelt.get(name, (value,)):
             raw = RawWords(np.zeros(1, np.int32), [value])
         elif plain is np.datetime64 and kind == "date" and value == value:
             raw = _moment(value)

@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.columns.labels import number_label
+from ..core.columns.marks import without_marks
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.columns.raw import RawTimes
 from ..core.finding import Finding, by_weight
@@ -169,7 +171,8 @@ class Preparation(OperationList):
             raise PreparationError(f"X has {len(at.names)} features, but {wanted}.")
         at = aligned(at, fitted.trained, needed, self.absent, self._retyped)
         gone = {n for f in at.found if f.code == "columns-gone" for n in f.columns}
-        at.found += unlike(at, fitted.frames, [n for n in needed if n not in gone])
+        there = {n: without_marks(at.raw(n), self._marks.get(n, ())) for n in needed if n not in gone}
+        at.found += unlike(there, fitted.frames)
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
             self._guarded(operation, bound.table, at, watched)
         return at
@@ -215,7 +218,7 @@ class Preparation(OperationList):
             gone = next((n for n in needed if n not in row), None)
             if gone is not None:
                 raise PreparationError(f"The row has no {gone!r}: give it, if only as missing.")
-        at = one_row(row, {n: fitted.columns[n] for n in needed}, self._retyped)
+        at = one_row(row, {n: fitted.columns[n] for n in needed}, self._retyped, fitted.spelt)
         if at is None:  # a value that must be read first is read as in a table
             at = self.applied(frame_of_row(row, list(fitted.columns)))
         else:
@@ -244,7 +247,7 @@ class Preparation(OperationList):
         self._fitted = Fitted(len(at), columns, {}, {}, features, states, bound)
         for name in self._needed(self._fitted):
             raw = given.raw(name)
-            self._fitted.frames[name] = frame_of(raw)
+            self._fitted.frames[name] = frame_of(without_marks(raw, self._marks.get(name, ())))
             if isinstance(raw, RawTimes) and raw.zone:
                 self._fitted.zones[name] = raw.zone
 
@@ -301,6 +304,16 @@ class Preparation(OperationList):
             seen |= new
             found |= new if operation.name == "retype" else set()
         return found
+
+    @property
+    def _marks(self) -> dict[str, list[str]]:
+        """What stands for missing, by column: it says nothing of what values are like."""
+        out: dict[str, list[str]] = {}
+        for operation in self._steps:
+            if operation.name == "retype":
+                marks = [m if isinstance(m, str) else number_label(m) for m in operation["marks"]]
+                out |= {n: [*out.get(n, ()), *marks] for n in operation.columns}
+        return out
 
     def _needed(self, fitted: Fitted) -> list[str]:
         """Return the columns without which it cannot be applied: all that are not dropped before they are used."""
