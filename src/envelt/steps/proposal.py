@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,11 +13,14 @@ from ..core.columns.encode import NO_PLAN
 from ..core.columns.labels import number_label
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.columns.units import unit_keys
 from ..core.columns.yes_no import BOOLEANS, folded
 from ..core.distribution.tails import beyond, far_limits
 from ..core.finding import Finding
+from ..core.proposal.rows import even_choice
 from ..core.proposal.trial import Change
 from ..core.shapes.quantiles import sorted_quantiles
+from ..core.stats.draws import scattered
 from ..core.words import plural
 from ..errors import OptionError, did_you_mean
 from ..prepare.operation_list import Suggestion
@@ -24,12 +28,15 @@ from ..prepare.preparation import Preparation
 from ..write.progress import slow_progress
 from .context import Context
 from .leaving_out import FLAGGED, columns_to_leave_out, findings_by_column
+from .opening import chosen_from
 from .transforms import judged
 from .weighing import Weighing
 
 MODELS = ("linear", "trees")
 LEAST_ROWS = 40
 """With an outcome, under which five folds of them tell nothing."""
+MANY_ROWS = 100_000
+"""Of more a proposal is made from so many."""
 HOUR, DAY = 3_600_000_000, 86_400_000_000
 MOST_INDICATORS = 12
 """Levels that get a column each; of more, the outcome's rate at each."""
@@ -43,7 +50,11 @@ def propose(context: Context, for_model: str = "linear") -> Preparation:
         raise OptionError(f"No for_model {for_model!r}.{did_you_mean(for_model, MODELS)}")
     with slow_progress("Proposing a preparation") as report:
         report(0, 4, "columns")
+        whole, context = len(context.listed), _some_of_many(context)
         builder = _Builder(context, for_model)
+        if len(context.listed) < whole:
+            said = f"This was proposed from {len(context.listed):,} of {whole:,} rows: fit it on all of them."
+            builder.suggestions.append(Suggestion("fit", (), said))
         report(1, 4, "what rows held out lose")
         builder.weigh()
         report(2, 4, "values")
@@ -53,6 +64,21 @@ def propose(context: Context, for_model: str = "linear") -> Preparation:
         report(3, 4, "how they are written")
         builder.express()
     return builder.made.suggesting(builder.suggestions)
+
+
+def _some_of_many(context: Context) -> Context:
+    """Return a study of an even choice of the rows, or of the units, where there are many: more say little more."""
+    if len(context.listed) <= MANY_ROWS or context.plan.counts is not None:
+        return context
+    columns = list(context.listed)
+    if context.unit is None:
+        places = even_choice(columns, np.arange(len(context.listed)), context.seed, MANY_ROWS)
+    else:
+        keys = unit_keys(context.listed[context.unit])
+        places = np.flatnonzero(scattered(keys, context.seed) < np.uint64(2**64 - 1) // len(keys) * MANY_ROWS)
+    keep = np.zeros(len(context.listed), bool)
+    keep[places] = True
+    return chosen_from(replace(context, whole=context.listed.take(keep)))
 
 
 class _Builder:

@@ -199,10 +199,13 @@ class Weighing:
 
         The one that the shape asks for, or one that people read at sight, where it gains about as much as the best.
         """
-        plain = trial.guess(now)
-        gain = {n: plain - min(trial.guess(_with(now, n, f)) for f in forms) for n, forms in tried.items()}
+        if not tried:
+            return {}
+        every = [(n, f) for n, forms in tried.items() for f in forms]
+        most = dict(zip(every, trial.most_gained(now, every).tolist(), strict=True))
+        gain = {n: max(most[n, f] for f in forms) for n, forms in tried.items()}
         chosen = {}
-        for name in sorted((n for n in tried if gain[n] > GAINS / 2), key=lambda n: -gain[n]):
+        for name in sorted((n for n in tried if gain[n] > GAINS), key=lambda n: -gain[n]):
             changes = {f: trial.change(now, _with(now, name, f)) for f in tried[name]}
             best = min(changes, key=lambda f: changes[f].cost)
             enough = changes[best].cost + max(GAINS, changes[best].error)

@@ -16,17 +16,21 @@ MOST_ROWS = 8_000
 
 def some_rows(columns: list[Column], held: HeldOutRows) -> NDArray[np.intp]:
     """Return the places, of all rows, of those with an outcome: all of few, an even choice of many."""
-    known = np.flatnonzero(held.known)
-    if len(known) <= MOST_ROWS:
-        return known
-    says = scattered(held.target.ordinals, held.seed)
+    return even_choice(columns, np.flatnonzero(held.known), held.seed, MOST_ROWS)
+
+
+def even_choice(columns: list[Column], places: NDArray[np.intp], seed: int, most: int) -> NDArray[np.intp]:
+    """Return some of the rows at some places, chosen by what they say in all columns; all where they are no more."""
+    if len(places) <= most:
+        return places
+    says = np.zeros(len(places), np.uint64)
     for c in columns:
         if isinstance(c, CategoryColumn):
-            says = says + scattered(c.codes[known], 1)
+            says += scattered(c.codes[places], 1)
         elif c.numbers is not None:
-            says = says + scattered((c.numbers[known] + 0.0).view(np.uint64), 1)
-    says = scattered(says.view(np.int64), held.seed)
-    chosen: NDArray[np.intp] = known[says <= np.sort(says)[MOST_ROWS - 1]]
+            says += scattered((c.numbers[places] + 0.0).view(np.uint64), 1)
+    says = scattered(says.view(np.int64), seed)
+    chosen: NDArray[np.intp] = places[says <= np.sort(says)[most - 1]]
     return chosen
 
 
