@@ -159,7 +159,7 @@ class OperationList:
         return self._suggestions
 
     def _with(self, **changes: Any) -> Self:
-        made = type(self)(**{**self.get_params(deep=False), **changes})
+        made = type(self)(**{**{n: getattr(self, n) for n in PARAMETERS}, **changes})
         made._suggestions = self._suggestions
         return made
 
@@ -168,64 +168,6 @@ class OperationList:
 
     def __iter__(self) -> Iterator[Operation]:
         return iter(self._steps)
-
-    @property
-    def named(self) -> dict[str, Operation]:
-        """The operations by name, the second fill as ``fill_2``."""
-        out: dict[str, Operation] = {}
-        for operation in self._steps:
-            nth = sum(o.name == operation.name for o in out.values()) + 1
-            out[operation.name if nth == 1 else f"{operation.name}_{nth}"] = operation
-        return out
-
-    def get_params(self, deep: bool = True) -> dict[str, Any]:
-        """Return what it was made with; deep, also each operation's options, such as ``fill__using``."""
-        given = {n: getattr(self, n) for n in PARAMETERS}
-        if deep:
-            given |= {f"{n}__{k}": v for n, o in self.named.items() for k, v in o.options.items()}
-        return given
-
-    def set_params(self, **params: Any) -> Self:
-        """Change what it was made with, and return it; what it learned is forgotten.
-
-        Options of operations are named as in ``get_params``: ``fill__using="mean"`` of the first, ``fill_2__using``
-        of the second. Values are checked when it is fitted.
-
-        Raises
-        ------
-        OptionError
-            There is no such parameter.
-        """
-        known = self.get_params(deep=any("__" in n for n in params))
-        for name in params:
-            if name not in known:
-                raise OptionError(f"A preparation has no parameter {name!r}.{did_you_mean(name, known)}")
-        for name in (n for n in PARAMETERS if n in params):
-            setattr(self, name, params[name])
-        deep = {n: v for n, v in params.items() if "__" in n}
-        if deep:
-            self.operations = tuple(
-                operation_of({**o.to_dict(), **{k: deep[f"{n}__{k}"] for k in o.options if f"{n}__{k}" in deep}})
-                for n, o in self.named.items()
-            )
-        if set(params) - {"returns"}:
-            self._fitted = None
-        return self
-
-    def set_output(self, *, transform: str | None = None) -> Self:
-        """Say what `transform` returns: "pandas", "polars", "arrow", or "default".
-
-        By default an array comes back for an array and a data frame of pandas for all else.
-
-        Raises
-        ------
-        OptionError
-        """
-        if transform is not None:
-            if transform not in ("default", *RETURNS):
-                raise OptionError(f"No returns {transform!r}.{did_you_mean(str(transform), ('default', *RETURNS))}")
-            self.set_params(returns=None if transform == "default" else transform)
-        return self
 
     @property
     def table(self) -> pd.DataFrame:

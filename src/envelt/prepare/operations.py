@@ -9,8 +9,9 @@ from ..errors import OptionError, did_you_mean
 from .columns import Derive, Drop, Relabel, Rename, Replace, Retype
 from .levels import Encode, MergeRare
 from .made import GroupFeature, PartsOfDate
-from .numbers import Bin, Clip, Fill, Reexpress, Rescale
+from .numbers import Clip, Fill
 from .operation import Operation
+from .scales import Bin, Reexpress, Rescale
 
 OPERATIONS: dict[str, type[Operation]] = {
     kind.name: kind

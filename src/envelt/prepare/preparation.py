@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import sys
 import warnings
 from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..core.columns.labels import number_label
 from ..core.columns.marks import without_marks
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.columns.raw import RawTimes
-from ..core.finding import Finding, by_weight
+from ..core.finding import by_weight
 from ..core.stats.folds import deal, hash_blocks
 from ..core.stats.sampling import Sampling
-from ..errors import LaterRowsWarning, NotFittedError, OptionError, PreparationError, did_you_mean
+from ..errors import LaterRowsWarning, OptionError, PreparationError, did_you_mean
+from .estimator import Estimator
 from .fitted import Fitted, form_of, operations_in, read_form, unusable
 from .frame import frame_of, unlike
 from .intake import (
@@ -34,7 +33,7 @@ from .intake import (
     working_of,
 )
 from .operation import Operation, State, Training
-from .operation_list import OperationList, Suggestion
+from .operation_list import Suggestion
 from .watched import Watched, seen
 from .working import ROW, Working
 
@@ -45,7 +44,7 @@ WRITTEN = ("outcome", "event", "unit", "seed", "absent")
 """What a file keeps of what a preparation was made with, beside its operations."""
 
 
-class Preparation(OperationList):
+class Preparation(Estimator):
     """An ordered list of operations, each with its reason.
 
     Parameters
@@ -97,14 +96,6 @@ class Preparation(OperationList):
         self.__dict__.update(kept)
         if self._fitted is not None:
             self._fitted = self._fitted.rebound(self._steps)
-
-    @property
-    def is_fitted(self) -> bool:
-        """Whether it can be applied."""
-        return self._fitted is not None
-
-    def __sklearn_is_fitted__(self) -> bool:
-        return self.is_fitted
 
     # --- fitting and applying ------------------------------------------------------------------------
 
@@ -289,11 +280,6 @@ class Preparation(OperationList):
         apply(at)
         watched.append(seen(operation, Working(before, at.rows), at))
 
-    def _known(self) -> Fitted:
-        if self._fitted is None:
-            raise NotFittedError("The preparation is not fitted: fit it on training rows first (--fit when typed).")
-        return self._fitted
-
     @property
     def _retyped(self) -> set[str]:
         """The columns of which the first thing done is to say what they are read as."""
@@ -356,56 +342,6 @@ class Preparation(OperationList):
                 name, values = found
         return pd.Series(values, index=column.index, name=name)
 
-    @property
-    def n_features_in_(self) -> int:
-        """How many columns the training rows had."""
-        return len(self._known().columns)
-
-    @property
-    def feature_names_in_(self) -> NDArray[np.object_]:
-        """What the columns of the training rows are called, where they have names.
-
-        Raises
-        ------
-        NotFittedError
-        """
-        names = list(self._known().columns)
-        if names == [str(i) for i in range(len(names))]:
-            raise NotFittedError("The training rows came without names of columns.")
-        return np.array(names, dtype=object)
-
-    def get_feature_names_out(self, input_features: Any = None) -> NDArray[np.object_]:
-        """Return the names of the columns that come out, in order.
-
-        Parameters
-        ----------
-        input_features
-            Names of the columns of the training rows, which are checked.
-
-        Raises
-        ------
-        NotFittedError
-        PreparationError
-            They are others.
-        """
-        fitted = self._known()
-        if input_features is not None:
-            given, known = [str(n) for n in input_features], list(fitted.columns)
-            if len(given) != len(known):
-                raise PreparationError(f"input_features should have length equal to number of features ({len(known)}).")
-            if hasattr(self, "feature_names_in_") and given != known:
-                raise PreparationError("input_features is not equal to feature_names_in_.")
-        return np.array(fitted.features, dtype=object)
-
-    def __sklearn_tags__(self) -> Any:
-        utils = sys.modules["sklearn.utils"]  # who asks has it
-        return utils.Tags(
-            estimator_type=None,
-            target_tags=utils.TargetTags(required=any(o.needs_outcome for o in self._steps)),
-            transformer_tags=utils.TransformerTags(),
-            input_tags=utils.InputTags(string=True, categorical=True, allow_nan=True),
-        )
-
     # --- its form ------------------------------------------------------------------------------------
 
     def to_dict(self) -> dict[str, Any]:
@@ -459,8 +395,3 @@ class Preparation(OperationList):
         from ..write.files import path_given
 
         return cls.from_dict(read_form(path_given(path)))
-
-
-def findings_of(at: Working) -> tuple[Finding, ...]:
-    """Return what was found while rows were prepared."""
-    return by_weight(list(at.found))

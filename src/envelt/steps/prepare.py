@@ -17,9 +17,10 @@ from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
 from ..core.columns.readings import read_numbers
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, Table, TimeColumn
 from ..core.columns.units import unit_keys
+from ..core.finding import by_weight
 from ..core.words import have, plural
 from ..errors import KindConflictError, OptionError, OutcomeError, unknown_column
-from ..prepare.preparation import Preparation, findings_of
+from ..prepare.preparation import Preparation
 from ..prepare.watched import Watched
 from ..prepare.working import ROW, Working
 from ..views.prepare import Prepared, PrepareView
@@ -54,7 +55,7 @@ def apply_preparation(context: Context, preparation: Any, fit: bool, keep: tuple
     about = (f"{plural(len(frame), 'row')} of {context.source_name}", *context.kept)
     if preparation.outcome in context.listed.columns and preparation.outcome not in frame.columns:
         about = (*about, f"{preparation.outcome} is the outcome, no feature: keep it beside them by its name")
-    prepared = Prepared(preparation, frame, tuple(watched), findings_of(made), fit, len(at.names))
+    prepared = Prepared(preparation, frame, tuple(watched), by_weight(list(made.found)), fit, len(at.names))
     return PrepareView(prepared, about, context.names)
 
 

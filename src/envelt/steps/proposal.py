@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from ..core.columns.derive import in_order, origins
-from ..core.columns.encode import NO_PLAN
-from ..core.columns.labels import number_label
-from ..core.columns.outcome import ClassOutcome, NumericOutcome
+from ..core.columns.outcome import NumericOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.columns.units import unit_keys
-from ..core.columns.yes_no import BOOLEANS, folded
 from ..core.distribution.tails import beyond, far_limits
-from ..core.finding import Finding
 from ..core.proposal.rows import even_choice
 from ..core.proposal.trial import Change
 from ..core.shapes.quantiles import sorted_quantiles
@@ -26,8 +21,9 @@ from ..errors import OptionError, did_you_mean
 from ..prepare.operation_list import Suggestion
 from ..prepare.preparation import Preparation
 from ..write.progress import slow_progress
+from .builder import MOST_INDICATORS, Builder, parts_of
 from .context import Context
-from .leaving_out import FLAGGED, columns_to_leave_out, findings_by_column
+from .leaving_out import FLAGGED
 from .opening import chosen_from
 from .transforms import judged
 from .weighing import Weighing
@@ -37,9 +33,6 @@ LEAST_ROWS = 40
 """With an outcome, under which five folds of them tell nothing."""
 MANY_ROWS = 100_000
 """Of more a proposal is made from so many."""
-HOUR, DAY = 3_600_000_000, 86_400_000_000
-MOST_INDICATORS = 12
-"""Levels that get a column each; of more, the outcome's rate at each."""
 RARE = 10
 """Rows under which a level is rare: as in the finding rare-levels."""
 
@@ -51,7 +44,7 @@ def propose(context: Context, for_model: str = "linear") -> Preparation:
     with slow_progress("Proposing a preparation") as report:
         report(0, 4, "columns")
         whole, context = len(context.listed), _some_of_many(context)
-        builder = _Builder(context, for_model)
+        builder = _Proposal(context, for_model)
         if len(context.listed) < whole:
             said = f"This was proposed from {len(context.listed):,} of {whole:,} rows: fit it on all of them."
             builder.suggestions.append(Suggestion("fit", (), said))
@@ -81,43 +74,8 @@ def _some_of_many(context: Context) -> Context:
     return chosen_from(replace(context, whole=context.listed.take(keep)))
 
 
-class _Builder:
-    """Adds operation after operation."""
-
-    def __init__(self, context: Context, for_model: str) -> None:
-        self.context, self.plan, self.trees = context, context.plan, for_model == "trees"
-        self.findings = findings_by_column(context)
-        roles = (self.plan.outcome, context.unit, self.plan.counts)
-        self.columns = {c.name: c for c in context.listed if c.name not in roles}
-        self.left = columns_to_leave_out(context, self.columns, self.findings)
-        self.dropped = {n: w for n, w in self.left.sure.items() if n in self.columns}
-        self.suggestions: list[Suggestion] = []
-        self.transforms: dict[str, tuple[str, str]] = {}
-        self.flagged: dict[str, tuple[str, str]] = {}
-        self.by_levels: list[str] = []
-        self.made = Preparation()
-        self.begin()
-
-    def said(self, name: str, *codes: str) -> Finding | None:
-        """Return the finding of a code that a column has."""
-        return next((f for f in self.findings.get(name, []) if f.code in codes), None)
-
-    def add(self, operation: str, columns: Iterable[str], reason: str, finding: str = "", **options: Any) -> None:
-        """Add an operation, where there is a column for it."""
-        names = list(columns)
-        if names:
-            self.made = self.made.then(operation, *names, reason=reason, finding=finding, **options)
-
-    @property
-    def kept(self) -> list[Column]:
-        """The columns that are not dropped."""
-        return [c for c in self.columns.values() if c.name not in self.dropped]
-
-    @property
-    def many(self) -> list[str]:
-        """Those of more levels than get a column each."""
-        names = [c for c in self.kept if isinstance(c, CategoryColumn) and c.kind not in ("ordinal", "binary")]
-        return [c.name for c in names if c.distinct > MOST_INDICATORS]
+class _Proposal(Builder):
+    """Weighs what could cost something, and then mends, fills and writes values."""
 
     # --- which columns -------------------------------------------------------------------------------
 
@@ -160,7 +118,7 @@ class _Builder:
 
     def _parts(self, name: str) -> list[str]:
         column = self.columns[name]
-        return [f"{name}_{p}" for p in _parts_of(column)] if isinstance(column, TimeColumn) else []
+        return [f"{name}_{p}" for p in parts_of(column)] if isinstance(column, TimeColumn) else []
 
     def _suggest_untried(self) -> None:
         self._by_shape()
@@ -176,94 +134,6 @@ class _Builder:
         outcome = self.context.known_outcome
         what = "of R²" if isinstance(outcome, NumericOutcome) else f"of what can be said of {outcome.name}"
         return f"{cost:.3f} {what}"
-
-    def begin(self) -> None:
-        """Begin a preparation: leave columns out, read the others as what they are, and make the derived ones."""
-        outcome = self.context.outcome
-        event = outcome.event if isinstance(outcome, ClassOutcome) and len(outcome.levels) == 2 else None
-        self.made = Preparation(outcome=self.plan.outcome, event=event, unit=self.context.unit, seed=self.context.seed)
-        needed = self._needed_by_derived()
-        self._drop([n for n in self.dropped if n not in needed and n not in self.plan.derived])
-        self._read()
-        self._derive()
-        self._drop([n for n in self.dropped if n in needed or n in self._derived_here])
-
-    def _needed_by_derived(self) -> set[str]:
-        return {o for n in self._derived_here for o in origins(self.plan.derived[n])}
-
-    @property
-    def _derived_here(self) -> list[str]:
-        """The derived columns that are features, or that features are made from."""
-        made = self.context.origins
-        return [
-            n for n in in_order(self.plan.derived)
-            if self.plan.outcome not in made.get(n, ()) and n not in (self.plan.outcome, self.context.unit)
-        ]  # fmt: skip
-
-    def _drop(self, names: list[str]) -> None:
-        groups: dict[str, list[str]] = {}
-        for name in names:
-            groups.setdefault(self.dropped[name].code or self.dropped[name].reason, []).append(name)
-        for group in groups.values():
-            first = self.dropped[group[0]]
-            reasons = list(dict.fromkeys(self.dropped[n].reason for n in group))
-            text = first.reason if len(reasons) == 1 else "; ".join(f"{n}: {self.dropped[n].reason}" for n in group)
-            self.add("drop", group, text, first.code)
-
-    # --- what they are -------------------------------------------------------------------------------
-
-    def _read(self) -> None:
-        needed = self._needed_by_derived()
-        columns = [c for c in self.columns.values() if c.name not in self.plan.derived]
-        columns = [c for c in columns if c.name not in self.dropped or c.name in needed]
-        self._retype(columns)
-        for c in columns:
-            labels = self.plan.columns.get(c.name, NO_PLAN).labels
-            if labels and isinstance(c, CategoryColumn):
-                self.add("relabel", [c.name], "labels as declared", labels=dict(labels))
-
-    def _retype(self, columns: list[Column]) -> None:
-        groups: dict[tuple[str, tuple[str, ...], str], list[Column]] = {}
-        for c in columns:
-            to = self._reads_as(c)
-            marks = tuple(sorted({*self.plan.missing, *self.plan.columns.get(c.name, NO_PLAN).missing,
-                                  *(text for text, _ in c.blanked)}))  # fmt: skip
-            if to or marks:
-                same = {"date": "date"}.get(to) or ("number" if isinstance(c, NumericColumn) else "category")
-                groups.setdefault((to or same, marks, c.form if to in ("number", "date") else ""), []).append(c)
-        for (to, marks, form), group in groups.items():
-            found = next((f for c in group if (f := self.said(c.name, "coded-numbers", "read-from-text", "mixed-types",
-                                                               "marks-for-missing"))), None)  # fmt: skip
-            why = {
-                "category": "codes, not quantities", "date": "dates", "number": "numbers, marks for missing aside",
-            }[to]  # fmt: skip
-            if any(c.declared for c in group):
-                why += "; declared where detection was wrong"
-            options: dict[str, Any] = {"marks": list(marks)} if marks else {}
-            if form:
-                options["form"] = form
-            code = found.code if found else ""
-            self.add("retype", [c.name for c in group], why, code, to=to, **options)
-        folded = [c.name for c in columns if isinstance(c, CategoryColumn) and _is_boolean(c)]
-        self.add("retype", folded, "Yes, YES and yes are one level", to="category", fold=True)
-
-    def _reads_as(self, c: Column) -> str:
-        """Return what a column must be read as, since files may hold it otherwise; nothing where they do not."""
-        if isinstance(c, TimeColumn):
-            return "date"
-        if isinstance(c, NumericColumn):
-            return "number" if c.reading or c.blanked else ""
-        coded = isinstance(c, CategoryColumn) and bool(c.written) and all(_is_number(w) for w in c.written)
-        return "category" if coded else ""
-
-    def _derive(self) -> None:
-        for name in self._derived_here:
-            recipe = self.plan.derived[name]
-            given = {k: v for k, v in vars(recipe).items() if v}
-            options: dict[str, Any] = {k: list(v) if isinstance(v, tuple) else v for k, v in given.items()}
-            if "into" in options:
-                options["into"] = {k: list(v) for k, v in recipe.into.items()}
-            self.add("derive", [name], "as declared", "", **options)
 
     # --- their values --------------------------------------------------------------------------------
 
@@ -329,7 +199,7 @@ class _Builder:
         by_parts: dict[tuple[str, ...], list[str]] = {}
         for c in self.kept:
             if isinstance(c, TimeColumn):
-                by_parts.setdefault(tuple(_parts_of(c)), []).append(c.name)
+                by_parts.setdefault(tuple(parts_of(c)), []).append(c.name)
         for parts, names in by_parts.items():
             self.add("parts_of_date", names, "a model takes numbers: the season, and how long ago", parts=list(parts))
         far = [c for c in self.kept if isinstance(c, TimeColumn) and self.said(c.name, "date-apart")]
@@ -407,24 +277,6 @@ def _gaps(columns: list[Any], what: str) -> str:
         return f"none is missing here; in later rows {what} of the training rows stands in"
     shown = ", ".join(gaps[:4]) + (", …" if len(gaps) > 4 else "")
     return f"missing in {plural(len(gaps), 'column')} ({shown}): {what} of the training rows stands in"
-
-
-def _is_number(text: str) -> bool:
-    try:
-        return bool(np.isfinite(float(text))) and text == number_label(float(text))
-    except ValueError:
-        return False
-
-
-def _is_boolean(c: CategoryColumn) -> bool:
-    return tuple(sorted(folded(w) for w in c.written)) in BOOLEANS
-
-
-def _parts_of(c: TimeColumn) -> list[str]:
-    """Return the parts of a date that vary."""
-    there = c.values[~c.absent]
-    parts = ["month", "days_since", "weekday"]
-    return [*parts, "hour"] if (there % DAY // HOUR != there[:1] % DAY // HOUR).any() else parts
 
 
 def _is(reason: str) -> str:
