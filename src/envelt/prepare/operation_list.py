@@ -23,7 +23,7 @@ PARAMETERS = ("operations", "outcome", "event", "unit", "seed", "absent", "retur
 
 
 @dataclass(frozen=True)
-class Suggestion:
+class PreparationSuggestion:
     """What could be done and is not, since it is for a person to say.
 
     Parameters
@@ -74,7 +74,7 @@ class OperationList:
         self.operations = operations
         self.outcome, self.event, self.unit = outcome, event, unit
         self.seed, self.absent, self.returns = seed, absent, returns
-        self._suggestions: tuple[Suggestion, ...] = ()
+        self._suggestions: tuple[PreparationSuggestion, ...] = ()
         self._fitted: Fitted | None = None
         self._checked: tuple[tuple[Any, ...], tuple[Operation, ...]] | None = None
 
@@ -147,14 +147,14 @@ class OperationList:
                 raise OptionError(f"There are {plural(len(self._steps), 'operation')}: none is number {place}.")
         return self._with(operations=tuple(o for i, o in enumerate(self._steps, 1) if i not in places))
 
-    def suggesting(self, suggestions: Iterable[Suggestion]) -> Self:
+    def suggesting(self, suggestions: Iterable[PreparationSuggestion]) -> Self:
         """Return the same with what else a person could do, not fitted."""
         made = self._with()
         made._suggestions = tuple(suggestions)
         return made
 
     @property
-    def suggestions(self) -> tuple[Suggestion, ...]:
+    def suggestions(self) -> tuple[PreparationSuggestion, ...]:
         """What could be done too and is not, since it is for a person to say; each with what it would cost."""
         return self._suggestions
 

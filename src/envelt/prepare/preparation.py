@@ -33,7 +33,7 @@ from .intake import (
     working_of,
 )
 from .operation import Operation, State, Training
-from .operation_list import Suggestion
+from .operation_list import PreparationSuggestion
 from .watched import Watched, seen
 from .working import ROW, Working
 
@@ -364,7 +364,7 @@ class Preparation(Estimator):
         except OptionError as error:
             raise unusable(error) from error
         made._suggestions = tuple(
-            Suggestion(**{**s, "columns": tuple(s["columns"])}) for s in form.get("suggestions", ())
+            PreparationSuggestion(**{**s, "columns": tuple(s["columns"])}) for s in form.get("suggestions", ())
         )
         if "fitted" in form:
             made._fitted = Fitted.of(form, made._steps)

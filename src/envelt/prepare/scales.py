@@ -31,8 +31,8 @@ class Reexpress(Operation):
     OPTIONS: ClassVar[Options] = {
         "transform": Option(one_of(*NAMES), "log1p", "which"),
         "outside": Option(one_of("straight", "nearest", "missing", "error"), "straight",
-                          "of a later value that it cannot be taken of: along the straight line on which it goes on "
-                          "beyond the training values; the nearest training value's; missing; error"),
+                          "of later values beyond the training ones: along a straight line; else as the transform has "
+                          "it, and where it cannot be taken the nearest training value's; missing; error"),
     }  # fmt: skip
 
     def learn(self, at: Working, training: Training) -> State:
@@ -60,7 +60,7 @@ class Reexpress(Operation):
 
     def bind(self, state: State) -> Bound:
         """Transform, and back."""
-        fitted = {c: self._transform(state[c]) for c in self.columns}
+        fitted, straight = {c: self._transform(state[c]) for c in self.columns}, self["outside"] == "straight"
 
         def table(at: Working) -> None:
             for name, t in fitted.items():
@@ -68,10 +68,13 @@ class Reexpress(Operation):
                 inside = t.inside(values)
                 if not inside.all():
                     values = self._brought_in(at, name, t, values, inside)
-                at.set(name, RawNumbers(t.carried_on(values)))
+                at.set(name, RawNumbers(t.carried_on(values) if straight else t.apply(values)))
 
         def back(name: str, values: Floats) -> tuple[str, Floats] | None:
-            return (name, fitted[name].brought_back(np.asarray(values, np.float64))) if name in fitted else None
+            if name not in fitted:
+                return None
+            images = np.asarray(values, np.float64)
+            return name, fitted[name].brought_back(images) if straight else fitted[name].inverse(images)
 
         return Bound(table, back)
 

@@ -14,7 +14,7 @@ from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.columns.yes_no import BOOLEANS, folded
 from ..core.finding import Finding
-from ..prepare.operation_list import Suggestion
+from ..prepare.operation_list import PreparationSuggestion
 from ..prepare.preparation import Preparation
 from .context import Context
 from .leaving_out import columns_to_leave_out, findings_by_column
@@ -34,7 +34,7 @@ class Builder:
         self.columns = {c.name: c for c in context.listed if c.name not in roles}
         self.left = columns_to_leave_out(context, self.columns, self.findings)
         self.dropped = {n: w for n, w in self.left.sure.items() if n in self.columns}
-        self.suggestions: list[Suggestion] = []
+        self.suggestions: list[PreparationSuggestion] = []
         self.transforms: dict[str, tuple[str, str]] = {}
         self.flagged: dict[str, tuple[str, str]] = {}
         self.by_levels: list[str] = []

@@ -18,7 +18,7 @@ from ..core.shapes.quantiles import sorted_quantiles
 from ..core.stats.draws import scattered
 from ..core.words import plural
 from ..errors import OptionError, did_you_mean
-from ..prepare.operation_list import Suggestion
+from ..prepare.operation_list import PreparationSuggestion
 from ..prepare.preparation import Preparation
 from ..write.progress import slow_progress
 from .builder import MOST_INDICATORS, Builder, parts_of
@@ -47,7 +47,7 @@ def propose(context: Context, for_model: str = "linear") -> Preparation:
         builder = _Proposal(context, for_model)
         if len(context.listed) < whole:
             said = f"This was proposed from {len(context.listed):,} of {whole:,} rows: fit it on all of them."
-            builder.suggestions.append(Suggestion("fit", (), said))
+            builder.suggestions.append(PreparationSuggestion("fit", (), said))
         report(1, 4, "what rows held out lose")
         builder.weigh()
         report(2, 4, "values")
@@ -123,12 +123,14 @@ class _Proposal(Builder):
     def _suggest_untried(self) -> None:
         self._by_shape()
         for name, why in self.left.doubtful.items():
-            self.suggestions.append(Suggestion("drop", (name,), f"{name} {_is(why.reason)}: drop it?", why.code))
+            self.suggestions.append(
+                PreparationSuggestion("drop", (name,), f"{name} {_is(why.reason)}: drop it?", why.code)
+            )
 
     def _suggest_drop(self, name: str, change: Change) -> None:
         why = self.left.doubtful[name]
         says = f"{name} {_is(why.reason)}. Dropping it would cost {self._share(change.cost)} (± {change.error:.3f})."
-        self.suggestions.append(Suggestion("drop", (name,), says, why.code))
+        self.suggestions.append(PreparationSuggestion("drop", (name,), says, why.code))
 
     def _share(self, cost: float) -> str:
         outcome = self.context.known_outcome
