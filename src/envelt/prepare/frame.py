@@ -217,7 +217,7 @@ def touches_more(at: Working, name: str, rows: int, touched: Sequence[int] | Non
     what
         Is done to them, in words: "filled".
     """
-    if touched is None or len(at) == 0:
+    if touched is None or len(at) < 2 or rows == 0:  # one row says nothing of a share
         return
     share, before = rows / len(at), touched[0] / max(touched[1], 1)
     told = any(name in f.columns and f.code in ("outside-training", "drifted") for f in at.found)

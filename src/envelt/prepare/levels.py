@@ -161,13 +161,15 @@ class Encode(Operation):
     def bind(self, state: State) -> Bound:
         """Encode."""
         using = self["using"]
-        one_column: dict[str, Callable[[Working, str, State], Any]] = {
+        known = {c: _places(using, state[c]) for c in self.columns}
+        tables = {c: _values(using, state[c]) for c in self.columns}
+        one_column: dict[str, Callable[[Working, str, State, dict[str, int], Floats], Any]] = {
             "levels": self._levels, "ordered": self._codes, "rate": self._rated,
         }  # fmt: skip
 
         def table(at: Working) -> None:
             for name in self.columns:
-                at.instead(name, one_column[using](at, name, state[name]))
+                at.instead(name, one_column[using](at, name, state[name], known[name], tables[name]))
 
         def back(name: str, values: Any) -> tuple[str, Any] | None:
             if name not in self.columns:
@@ -198,9 +200,11 @@ class Encode(Operation):
                 codes = np.where(codes == UNSEEN, -1, codes)
         return codes
 
-    def _levels(self, at: Working, name: str, state: State) -> dict[str, RawColumn]:
+    def _levels(
+        self, at: Working, name: str, state: State, known: dict[str, int], table: Floats
+    ) -> dict[str, RawColumn]:
         levels = state["levels"]
-        codes = self._found(at, name, {w: k for k, w in enumerate(levels)}, "none of the levels")
+        codes = self._found(at, name, known, "none of the levels")
         out: dict[str, RawColumn] = {
             f"{name}={w}": RawNumbers((codes == k).astype(np.float64)) for k, w in enumerate(levels)
         }
@@ -208,17 +212,31 @@ class Encode(Operation):
             out[_gap_name(name, levels)] = RawNumbers((codes == -1).astype(np.float64))
         return out
 
-    def _codes(self, at: Working, name: str, state: State) -> dict[str, RawColumn]:
-        order = state["order"]
-        codes = self._found(at, name, {w: k for k, w in enumerate(order)}, "the middle code")
-        table = np.array([*map(float, range(len(order))), state["middle"], NAN])  # …, unseen −2, missing −1
-        return {name: RawNumbers(table[codes])}
+    def _codes(
+        self, at: Working, name: str, state: State, known: dict[str, int], table: Floats
+    ) -> dict[str, RawColumn]:
+        return {name: RawNumbers(table[self._found(at, name, known, "the middle code")])}
 
-    def _rated(self, at: Working, name: str, state: State) -> dict[str, RawColumn]:
-        rates = state["rates"]
-        codes = self._found(at, name, {w: k for k, w in enumerate(rates)}, "the rate of all rows")
-        table = np.array([*rates.values(), state["base"], state["missing"]])
+    def _rated(
+        self, at: Working, name: str, state: State, known: dict[str, int], table: Floats
+    ) -> dict[str, RawColumn]:
+        codes = self._found(at, name, known, "the rate of all rows")
         return _named(name, state["of"], table[codes])
+
+
+def _places(using: str, learned: State) -> dict[str, int]:
+    """Return the place of each level that was learned."""
+    levels = learned[{"levels": "levels", "ordered": "order", "rate": "rates"}[using]]
+    return {w: k for k, w in enumerate(levels)}
+
+
+def _values(using: str, learned: State) -> Floats:
+    """Return what each level becomes; what is unseen the last but one, what is missing the last."""
+    if using == "ordered":
+        return np.array([*map(float, range(len(learned["order"]))), learned["middle"], NAN])
+    if using == "rate":
+        return np.array([*learned["rates"].values(), learned["base"], learned["missing"]])
+    return np.zeros(0)
 
 
 def _made(name: str, using: str, learned: State) -> list[str]:

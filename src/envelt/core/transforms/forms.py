@@ -83,6 +83,8 @@ class Transform:
         """
         low, high = self.ends
         out = self.apply(np.clip(values, low, high))
+        if not ((values < low) | (values > high)).any():
+            return out
         for end, at, slope in self._lines:
             beyond = values < low if end == low else values > high
             if beyond.any():
