@@ -14,6 +14,12 @@ from typing import Any
 import numpy as np
 import pandas as pd
 from scipy import stats
+from sklearn.compose import ColumnTransformer
+from sklearn.impute import SimpleImputer
+from sklearn.linear_model import LogisticRegression
+from sklearn.model_selection import cross_val_score
+from sklearn.pipeline import make_pipeline
+from sklearn.preprocessing import OneHotEncoder, StandardScaler
 
 from envelt import Preparation, Study
 from envelt.core.shapes.power import box_cox_parameter, yeo_johnson_parameter
@@ -152,6 +158,30 @@ def one_row(frame: pd.DataFrame) -> None:
     print(f"one row, a data frame: {1e3 * framed:.2f} ms")
 
 
+def proposing(frame: pd.DataFrame) -> None:
+    """Compare proposing with five folds of a logistic regression on the same rows, prepared as by hand."""
+    some = frame.head(20_000)
+    start = time.process_time()
+    Study(some, outcome="y").preparation()
+    mine = time.process_time() - start
+    x, y = some.drop(columns=["y", "day"]), some["y"]
+    numbers = list(x.select_dtypes("number"))
+    hot = OneHotEncoder(handle_unknown="infrequent_if_exist", min_frequency=10)
+    scaled = make_pipeline(SimpleImputer(strategy="median", add_indicator=True), StandardScaler())
+    hand = ColumnTransformer([("number", scaled, numbers), ("level", hot, [c for c in x if c not in numbers])])
+    start = time.process_time()
+    cross_val_score(make_pipeline(hand, LogisticRegression(max_iter=1000)), x, y, cv=5)
+    theirs = time.process_time() - start
+    print(
+        f"proposing, 20,000 × 41: {mine:.1f} s of processor time (at most 4), five folds of a logistic regression "
+        f"of all columns {theirs:.1f} s: {mine / theirs:.2f} times"
+    )
+    if len(frame) > len(some):
+        start = time.process_time()
+        Study(frame, outcome="y").preparation()
+        print(f"proposing, {len(frame):,} × 41: {time.process_time() - start:.1f} s of processor time")
+
+
 def main() -> None:
     """Print the ratios."""
     frame = table(ROWS)
@@ -172,6 +202,7 @@ def main() -> None:
     box = time.perf_counter() - start
     print(f"the same without Box–Cox: {mine:.2f} s, by hand {theirs - box:.2f} s: {mine / (theirs - box):.2f} times")
     one_row(frame)
+    proposing(frame)
     x = np.random.default_rng(1).gamma(2, 3, ROWS)
     for name, mine_of, theirs_of in (
         ("Box–Cox", box_cox_parameter, lambda v: stats.boxcox(v)[1]),
