@@ -103,6 +103,17 @@ def test_grades_get_a_column_each_where_their_steps_are_unlike():
         assert [o["using"] for o in proposed if o.name == "encode"] == [using]
 
 
+def test_the_unit_is_no_feature_that_others_are_weighed_beside():
+    r = rng()
+    unit = np.repeat(np.arange(90), 10)
+    level = r.normal(0, 2, 90)[unit]
+    frame = pd.DataFrame({"unit": unit, "x": level + r.normal(0, 0.3, N), "y": level + r.normal(0, 0.5, N)})
+    frame["twice"] = frame["x"] + r.normal(0, 0.02, N)
+    proposed = Study(frame, outcome="y", unit="unit").preparation()
+    assert len(dropped(proposed) & {"x", "twice"}) == 1
+    assert proposed.unit == "unit"
+
+
 def test_codes_a_letter_apart_are_not_joined():
     r = rng()
     code = r.choice(["2000F", "2000J", "1100F"], N, p=[0.7, 0.02, 0.28])
@@ -174,6 +185,8 @@ def test_classes_start_from_logistic_regression_and_one_step_is_near_the_whole_w
         model = LogisticRegression(C=1.0, tol=1e-10).fit(design[~inside], y[~inside])
         expected[inside] = -np.log(model.predict_proba(design[inside])[np.arange(inside.sum()), y[inside]])
     assert trial.losses(list(blocks)).mean() == pytest.approx(expected.mean(), rel=2e-3)
+    shares = np.array([y[halves(600) != fold].mean() for fold in halves(600)])
+    assert trial.base == pytest.approx(-np.log(np.where(y, shares, 1 - shares)).mean())
     assert trial.change(list(blocks), [("a", "values"), ("b", "values")]).cost < 0.002 < trial.change(
         list(blocks), [("b", "values"), ("c", "values")]).cost  # fmt: skip
 

@@ -82,12 +82,12 @@ class Weighing:
         made = {c for o in mended for c in o.columns if o.name == "derive"}
         given = Working({c.name: raw_of(c) for c in some if c.name not in made}, context.table.rows[rows])
         self.at = mended.learned(given)
-        self.columns = {c.name: c for c in some}
+        self.columns, self.unit = {c.name: c for c in some}, context.unit
 
     @property
     def names(self) -> list[str]:
         """Of the features."""
-        return [n for n in self.at.names if n in self._numbers or n in self._levels]
+        return [n for n in self.at.names if n != self.unit and (n in self._numbers or n in self._levels)]
 
     @cached_property
     def _numbers(self) -> dict[str, tuple[Floats, NDArray[np.bool_]]]:

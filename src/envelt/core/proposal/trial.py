@@ -103,7 +103,15 @@ class Trial:
         self._penalty[0] = 1e-8
         self._made: dict[frozenset[Key], Floats] = {}
         self._sums = [self._products(y, start) for y in self._y]
-        self.base = float(self.losses(()).mean())
+        self.base = self._base()
+
+    def _base(self) -> float:
+        """Return the mean loss of a row by the means, or class shares, of the folds it is not in."""
+        y = np.stack(self._y, axis=1)
+        means = np.empty_like(y)
+        for a, b in zip(self._ends[:-1], self._ends[1:], strict=True):
+            means[a:b] = (y.sum(axis=0) - y[a:b].sum(axis=0)) / max(len(y) - (b - a), 1)
+        return float(self._loss(logit(np.clip(means, 1e-9, 1 - 1e-9)) if self._logistic else means).mean())
 
     def _columns(self, keys: Collection[Key]) -> NDArray[np.int64]:
         chosen = [self._place[k] for k in self._place if k in keys]
