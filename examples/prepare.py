@@ -1,9 +1,10 @@
 """From decisions to columns that a model can take, on these rows and on any later ones."""
 
 import sys
+import warnings
 from pathlib import Path
 
-from envelt import Preparation, Study
+from envelt import LaterRowsWarning, Preparation, Study
 
 out = Path(sys.argv[1] if len(sys.argv) > 1 else "out")
 out.mkdir(parents=True, exist_ok=True)
@@ -23,7 +24,10 @@ fitted.write(out / "train.parquet")
 fitted.preparation.save(out / "preparation.json")
 
 # Next autumn: the same decisions from the file, without the study, on rows that nobody has seen.
-later = Preparation.load(out / "preparation.json").transform(test.to_frame())
+with warnings.catch_warnings(record=True) as told:  # what is otherwise in these rows
+    warnings.simplefilter("always", LaterRowsWarning)
+    later = Preparation.load(out / "preparation.json").transform(test.to_frame())
+print(f"Later rows: {told[0].message if told else 'as the training rows'}")
 later.to_parquet(out / "later.parquet")
 print(f"{fitted.prepared.shape[0]:,} training and {len(later):,} later rows, {later.shape[1]} columns,")
 print(f"{int(later.isna().sum().sum())} missing values")

@@ -68,7 +68,8 @@ def test_tails_transforms_and_proposals_recommend_one_thing(study):
         if o.name == "reexpress":
             for c in o.columns:
                 if c in tails:
-                    assert o["transform"] == tails[c].evidence["transform"]
+                    shape = tails[c].evidence["transform"]
+                    assert o["transform"] == shape or not shape or f"its shape alone asks for {shape}" in o.reason
 
 
 def test_one_pair_has_one_p_and_one_coefficient(study):

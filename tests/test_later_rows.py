@@ -70,7 +70,7 @@ OTHERWISE = {
     "shifted": (lambda f: f.assign(weight=f["weight"] + 2), "another distribution"),
     "wider": (lambda f: f.assign(gaps=f["gaps"] * 3), "gaps"),
     "one far value": (lambda f: f.assign(weight=f["weight"].where(f.index > 0, 5000.0)), "of 800 (to 5000, trained on"),
-    "below zero": (lambda f: f.assign(mites=-f["mites"] - 1), "mites in 800 of 800"),
+    "below zero": (lambda f: f.assign(mites=-f["mites"] - 1), "mites"),
     "many clipped": (lambda f: f.assign(mites=np.where(f.index % 3 == 0, 14.0, f["mites"])), "mites"),
     "a column gone": (lambda f: f.drop(columns="gaps"), "is not there and taken as missing"),
     "text for numbers": (lambda f: f.assign(weight=f["weight"].round(2).astype(str)), ""),

@@ -79,6 +79,7 @@ def alike(one, other):
     return one == pytest.approx(other, rel=1e-12) if isinstance(one, (int, float, np.number)) else one == other
 
 
+@pytest.mark.filterwarnings("ignore::envelt.LaterRowsWarning")
 @given(st.lists(steps, min_size=1, max_size=6), st.integers(0, 3))
 @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.filter_too_much])
 def test_one_row_is_what_the_table_has_in_its_place(chosen, seed):

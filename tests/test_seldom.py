@@ -470,6 +470,7 @@ def test_stretches_that_part_nearly_all_rows_are_another_story_and_levels_say_ho
     assert f.evidence["expected"] == pytest.approx((place == "till").sum() * event[place != "till"].mean())
 
 
+@pytest.mark.filterwarnings("ignore::envelt.LaterRowsWarning")
 def test_levels_and_numbers_that_were_not_there_before_are_told_only_where_they_are():
     frame = pd.DataFrame({"place": ["hill", "mill"] * 30, "x": np.linspace(0.1, 9, 60)})
     prepared = Preparation().then("relabel", "place", labels={"hill": "H", "mill": "M"}, unseen="missing").fit(frame)

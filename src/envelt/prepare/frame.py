@@ -33,6 +33,8 @@ LEAST_SHARE = 0.01
 """Of the rows, that must lie beyond the training values."""
 DRIFT = 0.1
 """The share of rows that must have moved."""
+MOST_NEW = 0.05
+"""Of the rows, at levels that are new."""
 FEWEST = 20
 """Later rows, under which a distribution is not compared."""
 MOST_NAMED = 6
@@ -192,15 +194,21 @@ def _numbers_apart(raw: RawNumbers, frame: Frame, some: NDArray[np.intp]) -> flo
 def _levels_apart(words: RawWords, frame: Frame, some: NDArray[np.intp]) -> tuple[float, float]:
     """Return the share of rows that would have to change their level (total variation), and about what chance makes.
 
-    Levels that are not kept count as one.
+    Levels that are not kept count as one. Where more than a few rows have levels that are new nothing is asked: that is
+    said by itself.
     """
     counts = np.bincount(words.codes[some][words.codes[some] >= 0], minlength=len(words.words))
-    now = {w: int(n) / len(some) for w, n in zip(words.words, counts, strict=True) if n}
+    if len(frame["levels"]) < MOST_LEVELS:
+        counts = np.where([w in frame["levels"] for w in words.words], counts, 0)
+    total = max(int(counts.sum()), 1)
+    if total < (1 - MOST_NEW) * len(some):
+        return 0.0, 0.0
+    now = {w: int(n) / total for w, n in zip(words.words, counts, strict=True) if n}
     there = frame["rows"] * (1 - frame["missing"])
     then = {w: n / there for w, n in frame["levels"].items()}
     rest_then = max(1 - sum(then.values()), 0.0)
     rest_now = sum(s for w, s in now.items() if w not in then)
-    spread = 2 / np.pi * (1 / len(some) + 1 / there)  # of a normal difference, its mean size
+    spread = 2 / np.pi * (1 / total + 1 / there)  # of a normal difference, its mean size
     noise = 0.5 * sum(float(np.sqrt(s * (1 - s) * spread)) for s in then.values())
     return 0.5 * (sum(abs(now.get(w, 0.0) - s) for w, s in then.items()) + abs(rest_now - rest_then)), noise
 

@@ -181,8 +181,9 @@ class Clip(Operation):
         out: State = {}
         for name in self.columns:
             low, high = self._limits(at, name)
-            beyond = _beyond(at.numbers(name, "clip"), *_ends(low, high))
-            out[name] = {"low": low, "high": high, "touched": [int(beyond.sum()), len(at)]}
+            out[name] = {"low": low, "high": high}
+            beyond = _beyond(at.numbers(name, "clip"), *ends_of(out[name]))
+            out[name]["touched"] = [int(beyond.sum()), len(at)]
         return out
 
     def _limits(self, at: Working, name: str) -> tuple[float | None, float | None]:
@@ -205,7 +206,7 @@ class Clip(Operation):
     def bind(self, state: State) -> Bound:
         """Clip."""
         gone = self["outside"] == "missing"
-        ends = {c: _ends(state[c]["low"], state[c]["high"]) for c in self.columns}
+        ends = {c: ends_of(state[c]) for c in self.columns}
 
         def table(at: Working) -> None:
             for name, (low, high) in ends.items():
@@ -220,7 +221,9 @@ class Clip(Operation):
         return Bound(table, lambda name, values: (name, values) if name in self.columns else None)
 
 
-def _ends(low: float | None, high: float | None) -> tuple[float, float]:
+def ends_of(learned: State) -> tuple[float, float]:
+    """Return the limits that `clip` learned of a column; infinite where there is none."""
+    low, high = learned["low"], learned["high"]
     return -np.inf if low is None else low, np.inf if high is None else high
 
 

@@ -132,7 +132,9 @@ class OperationList:
         made = operation_of(
             {"operation": operation, "columns": list(columns), "reason": reason, "finding": finding, **options}
         )
-        return self._with(operations=(*self._steps, made))
+        longer = self._with(operations=(*self._steps, made))
+        longer._steps  # noqa: B018 - what cannot be is refused here, not when it is fitted
+        return longer
 
     def without(self, *places: int) -> Self:
         """Return a preparation without the operations at these places, counted from 1, not fitted.

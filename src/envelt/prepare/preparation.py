@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import warnings
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..core.columns.labels import number_label
-from ..core.columns.marks import without_marks
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.columns.raw import RawTimes
 from ..core.finding import by_weight
@@ -20,6 +18,7 @@ from ..errors import LaterRowsWarning, OptionError, PreparationError, did_you_me
 from .estimator import Estimator
 from .fitted import Fitted, form_of, operations_in, read_form, unusable
 from .frame import frame_of, unlike
+from .inputs import compared_as, needed_by, retyped_by
 from .intake import (
     aligned,
     as_asked,
@@ -154,15 +153,15 @@ class Preparation(Estimator):
     def applied(self, table: Any, watched: list[Watched] | None = None) -> Working:
         """Return rows prepared, as columns; with what each operation changed where a list is given for it."""
         fitted = self._known()
-        needed = self._needed(fitted)
+        needed = self._needed(fitted.columns)
         table = unwrapped(table)
         at = working_of(table)
         if isinstance(table, np.ndarray) and len(at.names) != len(fitted.columns):
             wanted = f"Preparation is expecting {len(fitted.columns)} features as input"
             raise PreparationError(f"X has {len(at.names)} features, but {wanted}.")
-        at = aligned(at, fitted.trained, needed, self.absent, self._retyped)
+        at = aligned(at, fitted.trained, needed, self.absent, retyped_by(self._steps))
         gone = {n for f in at.found if f.code == "columns-gone" for n in f.columns}
-        there = {n: without_marks(at.raw(n), self._marks.get(n, ())) for n in needed if n not in gone}
+        there = {n: compared_as(n, at.raw(n), self._steps, fitted.states) for n in needed if n not in gone}
         at.found += unlike(there, fitted.frames)
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
             self._guarded(operation, bound.table, at, watched)
@@ -204,12 +203,12 @@ class Preparation(Estimator):
         NotFittedError, PreparationError
         """
         fitted = self._known()
-        needed = self._needed(fitted)
+        needed = self._needed(fitted.columns)
         if self.absent == "error":
             gone = next((n for n in needed if n not in row), None)
             if gone is not None:
                 raise PreparationError(f"The row has no {gone!r}: give it, if only as missing.")
-        at = one_row(row, {n: fitted.columns[n] for n in needed}, self._retyped, fitted.spelt)
+        at = one_row(row, {n: fitted.columns[n] for n in needed}, retyped_by(self._steps), fitted.spelt)
         if at is None:  # a value that must be read first is read as in a table
             at = self.applied(frame_of_row(row, list(fitted.columns)))
         else:
@@ -236,9 +235,9 @@ class Preparation(Estimator):
         features = [n for n in at.names if n not in (self.outcome, self.unit)]
         bound = [o.bind(s) for o, s in zip(self._steps, states, strict=True)]
         self._fitted = Fitted(len(at), columns, {}, {}, features, states, bound)
-        for name in self._needed(self._fitted):
+        for name in self._needed(self._fitted.columns):
             raw = given.raw(name)
-            self._fitted.frames[name] = frame_of(without_marks(raw, self._marks.get(name, ())))
+            self._fitted.frames[name] = frame_of(compared_as(name, raw, self._steps, states))
             if isinstance(raw, RawTimes) and raw.zone:
                 self._fitted.zones[name] = raw.zone
 
@@ -280,38 +279,8 @@ class Preparation(Estimator):
         apply(at)
         watched.append(seen(operation, Working(before, at.rows), at))
 
-    @property
-    def _retyped(self) -> set[str]:
-        """The columns of which the first thing done is to say what they are read as."""
-        seen: set[str] = set()
-        found: set[str] = set()
-        for operation in self._steps:
-            new = set(operation.inputs) - seen
-            seen |= new
-            found |= new if operation.name == "retype" else set()
-        return found
-
-    @property
-    def _marks(self) -> dict[str, list[str]]:
-        """What stands for missing, by column: it says nothing of what values are like."""
-        out: dict[str, list[str]] = {}
-        for operation in self._steps:
-            if operation.name == "retype":
-                marks = [m if isinstance(m, str) else number_label(m) for m in operation["marks"]]
-                out |= {n: [*out.get(n, ()), *marks] for n in operation.columns}
-        return out
-
-    def _needed(self, fitted: Fitted) -> list[str]:
-        """Return the columns without which it cannot be applied: all that are not dropped before they are used."""
-        used: set[str] = set()
-        dropped: set[str] = set()
-        for operation in self._steps:
-            if operation.name == "drop":
-                dropped |= set(operation.columns) - used
-            else:
-                used |= set(operation.inputs)
-        aside = {self.outcome, self.unit} - used
-        return [n for n in fitted.columns if n not in dropped and n not in aside]
+    def _needed(self, columns: Iterable[str]) -> list[str]:
+        return needed_by(self._steps, columns, {self.outcome, self.unit})
 
     def inverse(self, column: pd.Series[Any]) -> pd.Series[Any]:
         """Return values of a feature as they were before, where there is a way back.

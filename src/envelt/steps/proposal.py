@@ -101,7 +101,9 @@ class _Proposal(Builder):
         forms = weighing.forms(kept, self.many, () if self.trees else numbers)
         self.by_levels = forms.by_levels
         self._mark_gaps(forms.gaps)
-        self.transforms = {n: (form, f"{-change.cost:.1%}") for n, (form, change) in forms.transforms.items()}
+        for name, (form, change, shape) in forms.transforms.items():
+            other = "" if shape in (form, "as_is") else f" (its shape alone asks for {shape})"
+            self.transforms[name] = form, f"{-change.cost:.1%}{other}"
 
     def _by_shape(self) -> None:
         """Without an outcome that tells, take the transforms that shapes ask for."""

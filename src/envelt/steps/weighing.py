@@ -49,12 +49,12 @@ class Forms:
     gaps
         Numbers of which being missing tells something that the others do not.
     transforms
-        By number.
+        By number, with what its shape alone asks for.
     """
 
     by_levels: list[str]
     gaps: dict[str, Change]
-    transforms: dict[str, tuple[str, Change]]
+    transforms: dict[str, tuple[str, Change, str]]
 
 
 class Weighing:
@@ -194,10 +194,11 @@ class Weighing:
 
     def _reexpressed(
         self, trial: Trial, now: list[Key], tried: Mapping[str, list[str]]
-    ) -> dict[str, tuple[str, Change]]:
+    ) -> dict[str, tuple[str, Change, str]]:
         """Return the transforms by which straight lines tell more of the outcome, beside all other features.
 
-        The one that the shape asks for, or one that people read at sight, where it gains about as much as the best.
+        The one that the shape asks for where it gains anything, so that one is recommended everywhere; else the best,
+        or one that people read at sight where that gains about as much.
         """
         if not tried:
             return {}
@@ -207,13 +208,16 @@ class Weighing:
         chosen = {}
         for name in sorted((n for n in tried if gain[n] > GAINS), key=lambda n: -gain[n]):
             changes = {f: trial.change(now, _with(now, name, f)) for f in tried[name]}
+            shape = self._by_shape(name)
             best = min(changes, key=lambda f: changes[f].cost)
             enough = changes[best].cost + max(GAINS, changes[best].error)
-            good = [f for f in (self._by_shape(name), *READ_BY_ALL) if f in changes and changes[f].cost < enough]
+            good = [f for f in READ_BY_ALL if f in changes and changes[f].cost < enough]
+            if shape in changes and -changes[shape].cost > max(GAINS, SEARCHED * changes[shape].error):
+                good = [shape]
             least = GAINS if good else SELDOM_READ * GAINS
             best = next(iter(good), best)
             if -changes[best].cost > max(least, SEARCHED * changes[best].error):
-                chosen[name] = best, changes[best]
+                chosen[name] = best, changes[best], shape
                 now = _with(now, name, best)
         return chosen
 

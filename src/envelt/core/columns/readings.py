@@ -248,7 +248,7 @@ STAMPS = {12: "%Y%m%d%H%M", 14: "%Y%m%d%H%M%S"}
 
 def _whole_times(values: NDArray[np.float64]) -> DateReading | None:
     """Read whole numbers that are times, 20240930142500; nothing where they are not."""
-    digits = int(np.log10(values[0])) + 1 if len(values) and values[0] > 0 else 0
+    digits = int(np.log10(values[0])) + 1 if len(values) and 0 < values[0] < 1e15 else 0
     if digits not in STAMPS or (values != np.floor(values)).any():
         return None
     unit = 10.0 ** (digits - 8)
