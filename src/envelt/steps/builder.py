@@ -41,6 +41,13 @@ class Builder:
         self.made = Preparation()
         self.begin()
 
+    @property
+    def rated(self) -> bool:
+        """Whether many levels can become the outcome's rates: a number's mean, or a rate of each of a few classes."""
+        outcome = self.context.outcome
+        few = not isinstance(outcome, ClassOutcome) or len(outcome.levels) <= MOST_INDICATORS
+        return outcome is not None and few
+
     def said(self, name: str, *codes: str) -> Finding | None:
         """Return the finding of a code that a column has."""
         return next((f for f in self.findings.get(name, []) if f.code in codes), None)
@@ -58,9 +65,9 @@ class Builder:
 
     @property
     def many(self) -> list[str]:
-        """Those of more levels than get a column each."""
+        """Those of more levels than get a column each, that become the outcome's rates."""
         names = [c for c in self.kept if isinstance(c, CategoryColumn) and c.kind not in ("ordinal", "binary")]
-        return [c.name for c in names if c.distinct > MOST_INDICATORS]
+        return [c.name for c in names if c.distinct > MOST_INDICATORS and self.rated]
 
     def begin(self) -> None:
         """Begin a preparation: leave columns out, read the others as what they are, and make the derived ones."""

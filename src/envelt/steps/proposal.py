@@ -266,11 +266,11 @@ class _Proposal(Builder):
         grades = [c.name for c in few if c.kind == "ordinal"]
         self.add("encode", grades, "grades, but one step is not worth as much as the next: a column each")
         self.add("encode", [c.name for c in few if c.kind != "ordinal"], "names without an order: a column each")
-        if self.context.outcome is not None:
+        if self.rated:
             self.add("encode", [c.name for c in many], f"over {MOST_INDICATORS} levels: the outcome's rate at each, "
                      "drawn towards that of all rows", "many-levels", using="rate")  # fmt: skip
         else:
-            self.add("merge_rare", [c.name for c in many], "many levels, no outcome: the largest get a column each",
+            self.add("merge_rare", [c.name for c in many], "many levels: the largest get a column each",
                      "many-levels", under=0.02)  # fmt: skip
             self.add("encode", [c.name for c in many], "names without an order: a column each")
 

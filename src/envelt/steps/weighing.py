@@ -29,6 +29,10 @@ MOST_COLUMNS = 400
 TRIED = ("log", "sqrt", "log1p", "cube_root", "square", "reciprocal", "log_offset", "yeo_johnson")
 """Transforms, the ones that people read first before the others."""
 READ_BY_ALL = TRIED[:3]
+STRAIGHT = 0.995
+"""The correlation of a transform with the number from which it gains nothing."""
+MOST_TRIED = 80
+"""Numbers of which transforms are tried: those that they bend most."""
 SELDOM_READ = 3
 """Times the gain that another transform must bring."""
 SEARCHED = 2.0
@@ -173,12 +177,10 @@ class Weighing:
         for name in (*many, *graded):
             blocks[name, "levels"] = self._level_block(name, "levels")
         tried: dict[str, list[str]] = {}
-        for name in numbers:
-            for form in TRIED:
-                made = _transformed(form, self._numbers[name][0])
-                if made is not None:
-                    blocks[name, form] = straight(made)
-                    tried.setdefault(name, []).append(form)
+        curved = {n: forms for n in numbers if (forms := _curved_forms(self._numbers[n][0]))}
+        for name in sorted(curved, key=lambda n: min(r for r, _ in curved[n].values()))[:MOST_TRIED]:
+            blocks |= {(name, form): made for form, (_, made) in curved[name].items()}
+            tried[name] = list(curved[name])
         trial = Trial(blocks, self.target, self.fold, self.sampling, now)
         by_levels = []
         for name in (*many, *graded):
@@ -228,6 +230,20 @@ class Weighing:
 
 def _with(now: list[Key], name: str, form: str) -> list[Key]:
     return [(name, form) if k == (name, "values") else k for k in now]
+
+
+def _curved_forms(values: Floats) -> dict[str, tuple[float, Floats]]:
+    """Return the transforms that are no straight line of a number, each with its correlation with it and its block."""
+    out = {}
+    plain = straight(values)
+    for form in TRIED:
+        made = _transformed(form, values)
+        if made is not None and plain.shape[1]:
+            block = straight(made)
+            r = abs(float(np.mean(block[:, 0] * plain[:, 0]))) if block.shape[1] else 1.0
+            if r < STRAIGHT:
+                out[form] = r, block
+    return out
 
 
 def _transformed(form: str, values: Floats) -> Floats | None:

@@ -29,6 +29,8 @@ RIDGE = 1.0
 """Of squared coefficients, beside squared residuals in units of the outcome's deviation, or log losses."""
 MOST_LOGISTIC = 8
 """Classes; of more, indicators are fitted by least squares."""
+MOST_COLUMNS = 1_500
+"""Of blocks, times classes, of which logistic models are fitted; likewise."""
 NEWTON = 12
 FAR = 6.0
 """Log odds by which a row may lie beyond the classes' shares: one row far out must not be all that counts."""
@@ -58,11 +60,10 @@ class Change:
 
 
 class Products(NamedTuple):
-    """Weighted sums of products of all columns, with a response, and of its squares, by fold; then of all rows."""
+    """Weighted sums of products of all columns, (P, P), and with responses, (P, D), by fold; then of all rows."""
 
     squares: list[Floats]
     response: list[Floats]
-    own: list[float]
 
 
 class Trial:
@@ -97,12 +98,14 @@ class Trial:
         widths = np.cumsum([1, *(b.shape[1] for b in blocks.values())])
         self._place = {k: np.arange(a, b) for k, a, b in zip(blocks, widths[:-1], widths[1:], strict=True)}
         self._design = np.concatenate((np.ones((len(fold), 1)), *blocks.values()), axis=1)[self._order]
-        self._logistic = isinstance(target, ClassTarget) and target.classes <= MOST_LOGISTIC
+        small = self._design.shape[1] * len(outputs_of(target)) <= MOST_COLUMNS
+        self._logistic = isinstance(target, ClassTarget) and target.classes <= MOST_LOGISTIC and small
         self._y = [y[self._order] for y in outputs_of(target)]
         self._penalty = np.full(self._design.shape[1], RIDGE)
         self._penalty[0] = 1e-8
         self._made: dict[frozenset[Key], Floats] = {}
-        self._sums = [self._products(y, start) for y in self._y]
+        y = np.stack(self._y, axis=1)
+        self._sums = [self._products(column, start) for column in y.T] if self._logistic else [self._plain(y)]
         self.base = self._base()
 
     def _base(self) -> float:
@@ -118,21 +121,23 @@ class Trial:
         return np.sort(np.concatenate((np.zeros(1, np.int64), *chosen)))
 
     def _products(self, y: Floats, start: Collection[Key]) -> Products:
-        x = self._design
-        if self._logistic:
-            line = self._whole(y, start)
-            weight = np.maximum(expit(line) * expit(-line), LEAST_WEIGHT)
-            response = line + (y - expit(line)) / weight
-        else:
-            weight, response = np.ones(len(y)), y
-        squares, with_response, own = [], [], []
+        """Return the sums for a class, with weights and a response of equal weights from a model of some blocks."""
+        line = self._whole(y, start)
+        weight = np.maximum(expit(line) * expit(-line), LEAST_WEIGHT)
+        return self._summed(weight, (line + (y - expit(line)) / weight)[:, None])
+
+    def _plain(self, y: Floats) -> Products:
+        """Return the sums for responses, (n, D), of rows that weigh alike."""
+        return self._summed(np.ones(len(y)), y)
+
+    def _summed(self, weight: Floats, response: Floats) -> Products:
+        x, squares, with_response = self._design, [], []
         for a, b in zip(self._ends[:-1], self._ends[1:], strict=True):
             weighted = x[a:b] * weight[a:b, None]
             squares.append(weighted.T @ x[a:b])
             with_response.append(weighted.T @ response[a:b])
-            own.append(float(weight[a:b] @ response[a:b] ** 2))
         every = np.sum(squares, axis=0), np.sum(with_response, axis=0)
-        return Products([*squares, every[0]], [*with_response, every[1]], own)
+        return Products([*squares, every[0]], [*with_response, every[1]])
 
     def _whole(self, y: Floats, start: Collection[Key]) -> Floats:
         """Return the log odds of all rows by a penalized logistic model of some blocks: Newton's steps, halved."""
@@ -165,11 +170,11 @@ class Trial:
         if key not in self._made:
             at = self._columns(key)
             x = self._design if len(at) > self._design.shape[1] / 2 else self._design[:, at]
-            self._made[key] = self._loss(np.stack([self._lines(s, at, x) for s in self._sums], axis=1))
+            self._made[key] = self._loss(np.concatenate([self._lines(s, at, x) for s in self._sums], axis=1))
         return self._made[key]
 
     def _slopes(self, sums: Products, at: NDArray[np.int64]) -> list[Floats]:
-        """Return the slopes of some columns, fitted without each fold."""
+        """Return the slopes of some columns, each of shape (p, D), fitted without each fold."""
         block = np.ix_(at, at)
         whole, own = sums.squares[-1][block] + np.diag(self._penalty[at]), sums.response[-1][at]
         return [
@@ -178,11 +183,11 @@ class Trial:
         ]
 
     def _lines(self, sums: Products, at: NDArray[np.int64], x: Floats) -> Floats:
-        out = np.empty(len(x))
+        out = np.empty((len(x), sums.response[-1].shape[1]))
         for slopes, a, b in zip(self._slopes(sums, at), self._ends[:-1], self._ends[1:], strict=True):
             full = slopes
             if x is self._design:
-                full = np.zeros(x.shape[1])
+                full = np.zeros((x.shape[1], slopes.shape[1]))
                 full[at] = slopes
             out[a:b] = x[a:b] @ full
         return out
@@ -200,10 +205,11 @@ class Trial:
             squares, response = s.squares[-1], s.response[-1]
             own = squares[np.ix_(at, at)] + np.diag(self._penalty[at])
             beside = squares[np.ix_(at, more)]
+            d = response.shape[1]
             solved = linalg.solve(own, np.column_stack((response[at], beside)), assume_a="pos", check_finite=False)
-            left = response[more] - beside.T @ solved[:, 0]
-            alone = squares[more, more] + RIDGE - np.sum(beside * solved[:, 1:], axis=0)
-            gained += left**2 / np.maximum(alone, RIDGE)
+            left = response[more] - beside.T @ solved[:, :d]
+            alone = squares[more, more] + RIDGE - np.sum(beside * solved[:, d:], axis=0)
+            gained += np.sum(left**2, axis=1) / np.maximum(alone, RIDGE)
         return gained / len(self._design) / self.base / (2 if self._logistic else 1)
 
     def _loss(self, lines: Floats) -> Floats:
