@@ -99,6 +99,22 @@ def test_rows_of_the_same_kind_are_seldom_called_others():
     assert sum(bool(said(fitted, rows(seed, 1))) for seed in range(2, 62)) <= 1
 
 
+def test_units_count_as_the_cases_they_are():
+    def herd(seed, units):
+        r = np.random.default_rng(seed)
+        unit = np.repeat(np.arange(units), 30)
+        level = r.normal(size=units)[unit]
+        frame = pd.DataFrame({"hive": unit, "x": level + r.normal(0, 0.1, len(unit))})
+        return frame.assign(zone=r.choice(list("abc"), units)[unit])
+
+    plain = Preparation().then("rescale", "x").then("encode", "zone")
+    told = {True: 0, False: 0}
+    for unit in (True, False):
+        fitted = plain.set_params(unit="hive" if unit else None).fit(herd(0, 60))
+        told[unit] = sum(bool(said(fitted, herd(seed, 12))) for seed in range(1, 31))
+    assert told[True] <= 1 < told[False]
+
+
 def test_the_warning_can_be_an_error_and_a_view_has_it_as_findings():
     fitted = clone(PREPARATION).fit(rows())
     with pytest.raises(LaterRowsWarning):  # as all warnings are errors here

@@ -50,13 +50,15 @@ class Off(NamedTuple):
     says: str
 
 
-def frame_of(raw: RawColumn) -> Frame:
+def frame_of(raw: RawColumn, cases: int) -> Frame:
     """Return what a column of training rows looks like, JSON-ready.
 
-    Its rows, the share missing, and the quantiles of numbers and dates, or the rows at each level.
+    Its rows and the cases they are of, the share missing, and the quantiles of numbers and dates, or the rows at each
+    level.
     """
     missing = missing_of(raw)
-    out: Frame = {"rows": len(missing), "missing": float(missing.mean()) if len(missing) else 0.0}
+    gaps = float(missing.mean()) if len(missing) else 0.0
+    out: Frame = {"rows": len(missing), "cases": cases, "missing": gaps}
     if isinstance(raw, RawWords):
         counts = np.bincount(raw.codes[raw.codes >= 0], minlength=len(raw.words))
         kept = np.argsort(-counts, kind="stable")[:MOST_LEVELS]
@@ -82,13 +84,15 @@ def _as_numbers(raw: RawNumbers | RawTimes) -> Floats:
     return raw.values if isinstance(raw, RawNumbers) else raw.values.astype(np.float64)
 
 
-def unlike(columns: Mapping[str, RawColumn], frames: Mapping[str, Frame]) -> list[Finding]:
+def unlike(columns: Mapping[str, RawColumn], frames: Mapping[str, Frame], cases: int) -> list[Finding]:
     """Return what is otherwise in later rows: values beyond those of the training rows, and distributions that moved.
 
     Parameters
     ----------
     columns
         Of the later rows those that the preparation works on.
+    cases
+        Of which these rows are: units where the preparation has one, and they are there.
     """
     beyond: list[Off] = []
     moved: list[Off] = []
@@ -96,11 +100,11 @@ def unlike(columns: Mapping[str, RawColumn], frames: Mapping[str, Frame]) -> lis
         frame = frames.get(name)
         if frame is None or len(missing_of(raw)) == 0:
             continue
-        told = _beyond(name, raw, frame)
+        told = _beyond(name, raw, frame, cases)
         if told is not None:
             beyond.append(told)
             continue
-        told = _moved(name, raw, frame)
+        told = _moved(name, raw, frame, cases)
         if told is not None:
             moved.append(told)
     found = []
@@ -125,7 +129,7 @@ def _finding(code: str, off: list[Off], what: str) -> Finding:
     return Finding(code, "caution", tuple(o.name for o in off), statement, advice, evidence)
 
 
-def _beyond(name: str, raw: RawColumn, frame: Frame) -> Off | None:
+def _beyond(name: str, raw: RawColumn, frame: Frame, cases: int) -> Off | None:
     """Return a number or date of which rows lie beyond the training values: one far out, or more than by chance."""
     if isinstance(raw, RawWords) or "quantiles" not in frame:
         return None
@@ -139,8 +143,9 @@ def _beyond(name: str, raw: RawColumn, frame: Frame) -> Off | None:
         return None
     away = np.where(values[out] < low, low - values[out], values[out] - high)
     far = float(away.max() / width) if width > 0 else np.inf
-    trained = frame["rows"] * (1 - frame["missing"])
-    often = rows > LEAST_SHARE * of and stats.betabinom.sf(rows - 1, of, 2, max(trained - 1, 1)) < SURE
+    trained, tells = frame["cases"] * (1 - frame["missing"]), cases / len(there)
+    chance = stats.betabinom.sf(round(rows * tells) - 1, max(round(of * tells), 1), 2, max(trained - 1, 1))
+    often = rows > LEAST_SHARE * of and chance < SURE
     later = isinstance(raw, RawTimes)  # that time goes on is no surprise
     if not (far > (FAR_IN_TIME if later else FAR) or (often and not later)):
         return None
@@ -150,13 +155,13 @@ def _beyond(name: str, raw: RawColumn, frame: Frame) -> Off | None:
     return Off(name, rows, of, far, says)
 
 
-def _moved(name: str, raw: RawColumn, frame: Frame) -> Off | None:
+def _moved(name: str, raw: RawColumn, frame: Frame, cases: int) -> Off | None:
     """Return a column whose share of missing values, or whose distribution, is not what it was."""
     missing = missing_of(raw)
-    rows, trained = len(missing), frame["rows"]
+    rows, trained = len(missing), frame["cases"]
     gone = float(missing.mean())
     apart = abs(gone - frame["missing"])
-    if apart > max(DRIFT, _by_chance(rows, trained)):
+    if apart > max(DRIFT, _by_chance(cases, trained)):
         says = f"{marked(name)} is missing in {gone:.0%}, not {frame['missing']:.0%}"
         return Off(name, int(missing.sum()), rows, apart, says)
     some = np.flatnonzero(~missing)[:: max(1, int((~missing).sum()) // LOOKED_AT)]
@@ -168,8 +173,8 @@ def _moved(name: str, raw: RawColumn, frame: Frame) -> Off | None:
     if isinstance(raw, RawNumbers):
         distance, noise = _numbers_apart(raw, frame, some), 0.0
     else:
-        distance, noise = _levels_apart(raw, frame, some)
-    if not distance > max(DRIFT, noise + _by_chance(len(some), there)):
+        distance, noise = _levels_apart(raw, frame, some, cases / rows)
+    if not distance > max(DRIFT, noise + _by_chance(max(len(some) * cases / rows, 1), there)):
         return None
     return Off(name, rows, rows, distance, f"{marked(name)} by {distance:.0%} of its rows")
 
@@ -191,7 +196,7 @@ def _numbers_apart(raw: RawNumbers, frame: Frame, some: NDArray[np.intp]) -> flo
     return float(max(over.max(), 0.0))
 
 
-def _levels_apart(words: RawWords, frame: Frame, some: NDArray[np.intp]) -> tuple[float, float]:
+def _levels_apart(words: RawWords, frame: Frame, some: NDArray[np.intp], tells: float) -> tuple[float, float]:
     """Return the share of rows that would have to change their level (total variation), and about what chance makes.
 
     Levels that are not kept count as one. Where more than a few rows have levels that are new nothing is asked: that is
@@ -208,7 +213,8 @@ def _levels_apart(words: RawWords, frame: Frame, some: NDArray[np.intp]) -> tupl
     then = {w: n / there for w, n in frame["levels"].items()}
     rest_then = max(1 - sum(then.values()), 0.0)
     rest_now = sum(s for w, s in now.items() if w not in then)
-    spread = 2 / np.pi * (1 / total + 1 / there)  # of a normal difference, its mean size
+    told = total * tells, frame["cases"] * (1 - frame["missing"])
+    spread = 2 / np.pi * (1 / told[0] + 1 / told[1])  # of a normal difference, its mean size
     noise = 0.5 * sum(float(np.sqrt(s * (1 - s) * spread)) for s in then.values())
     return 0.5 * (sum(abs(now.get(w, 0.0) - s) for w, s in then.items()) + abs(rest_now - rest_then)), noise
 

@@ -162,7 +162,7 @@ class Preparation(Estimator):
         at = aligned(at, fitted.trained, needed, self.absent, retyped_by(self._steps))
         gone = {n for f in at.found if f.code == "columns-gone" for n in f.columns}
         there = {n: compared_as(n, at.raw(n), self._steps, fitted.states) for n in needed if n not in gone}
-        at.found += unlike(there, fitted.frames)
+        at.found += unlike(there, fitted.frames, self._cases(at))
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
             self._guarded(operation, bound.table, at, watched)
         return at
@@ -237,7 +237,7 @@ class Preparation(Estimator):
         self._fitted = Fitted(len(at), columns, {}, {}, features, states, bound)
         for name in self._needed(self._fitted.columns):
             raw = given.raw(name)
-            self._fitted.frames[name] = frame_of(compared_as(name, raw, self._steps, states))
+            self._fitted.frames[name] = frame_of(compared_as(name, raw, self._steps, states), self._cases(given))
             if isinstance(raw, RawTimes) and raw.zone:
                 self._fitted.zones[name] = raw.zone
 
@@ -278,6 +278,13 @@ class Preparation(Estimator):
         before = {n: at.source(n) for n in at.names}
         apply(at)
         watched.append(seen(operation, Working(before, at.rows), at))
+
+    def _cases(self, at: Working) -> int:
+        """Return of how many cases rows are: of the units, where they say it."""
+        if self.unit is None or self.unit == ROW or self.unit not in at:
+            return len(at)
+        codes = at.words(self.unit).codes
+        return len(np.unique(codes[codes >= 0])) + int(np.count_nonzero(codes < 0))
 
     def _needed(self, columns: Iterable[str]) -> list[str]:
         return needed_by(self._steps, columns, {self.outcome, self.unit})

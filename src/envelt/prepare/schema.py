@@ -15,11 +15,12 @@ FRAME = {
     "25, 50, 75, 90, 95, 99 and 100 %, or the rows at each level.",
     "properties": {
         "rows": {"type": "integer", "minimum": 0},
+        "cases": {"type": "integer", "minimum": 0},
         "missing": {"type": "number", "minimum": 0, "maximum": 1},
         "quantiles": {"type": "array", "items": {"type": ["number", "string"]}, "minItems": 11, "maxItems": 11},
         "levels": {"type": "object", "additionalProperties": {"type": "integer", "minimum": 0}},
     },
-    "required": ["rows", "missing"],
+    "required": ["rows", "cases", "missing"],
     "additionalProperties": False,
 }
 MOST_SEED = 2**63 - 1
