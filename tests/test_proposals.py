@@ -103,6 +103,22 @@ def test_grades_get_a_column_each_where_their_steps_are_unlike():
         assert [o["using"] for o in proposed if o.name == "encode"] == [using]
 
 
+def test_a_likely_unit_is_kept_and_asked_about():
+    r = rng()
+    hive = np.repeat(np.arange(75), 12)
+    frame = pd.DataFrame(
+        {"hive": [f"hive {h}" for h in hive], "age": r.integers(1, 9, 75)[hive], "x": r.normal(size=N)}
+    )
+    frame["y"] = r.normal(0, 2, 75)[hive] + r.normal(size=N)
+    frame["site"] = r.choice(list("abcd"), 75)[hive]
+    study = Study(frame, outcome="y")
+    assert "likely-unit" in [f.code for f in study.inventory().findings]
+    proposed = study.preparation()
+    assert "hive" not in dropped(proposed)
+    assert "unit=hive" in suggested(proposed)["hive"]
+    assert "hive" not in suggested(Study(frame, outcome="y", unit="hive").preparation())
+
+
 def test_the_unit_is_no_feature_that_others_are_weighed_beside():
     r = rng()
     unit = np.repeat(np.arange(90), 10)

@@ -50,6 +50,7 @@ def propose(context: Context, for_model: str = "linear") -> Preparation:
             builder.suggestions.append(PreparationSuggestion("fit", (), said))
         report(1, 4, "what rows held out lose")
         builder.weigh()
+        builder.ask_for_the_unit()
         report(2, 4, "values")
         builder.begin()
         builder.mend()
@@ -105,6 +106,14 @@ class _Proposal(Builder):
             other = "" if shape in (form, "as_is") else f" (its shape alone asks for {shape})"
             self.transforms[name] = form, f"{-change.cost:.1%}{other}"
 
+    def ask_for_the_unit(self) -> None:
+        """Say of a likely unit, which is a feature as long as nobody says otherwise, what hangs on it."""
+        for c in self.kept:
+            if self.context.unit is None and self.said(c.name, "likely-unit"):
+                says = f"{c.name} looks like the unit: if later rows are of others than these, say so, unit={c.name}; "
+                says += "then it is no feature, and folds keep its rows together."
+                self.suggestions.append(PreparationSuggestion("drop", (c.name,), says, "likely-unit"))
+
     def _by_shape(self) -> None:
         """Without an outcome that tells, take the transforms that shapes ask for."""
         for c in self.kept:
@@ -131,13 +140,15 @@ class _Proposal(Builder):
 
     def _suggest_drop(self, name: str, change: Change) -> None:
         why = self.left.doubtful[name]
-        says = f"{name} {_is(why.reason)}. Dropping it would cost {self._share(change.cost)} (± {change.error:.3f})."
+        says = f"{name} {_is(why.reason)}. Dropping it would cost {self._share(change)}."
         self.suggestions.append(PreparationSuggestion("drop", (name,), says, why.code))
 
-    def _share(self, cost: float) -> str:
+    def _share(self, change: Change) -> str:
+        """Return a cost as R² for a number, in percent of the uncertainty for classes, with its standard error."""
         outcome = self.context.known_outcome
-        what = "of R²" if isinstance(outcome, NumericOutcome) else f"of what can be said of {outcome.name}"
-        return f"{cost:.3f} {what}"
+        if isinstance(outcome, NumericOutcome):
+            return f"{change.cost:.3f} of R² (± {change.error:.3f})"
+        return f"{change.cost:.1%} of what there is to tell of {outcome.name} (± {change.error:.1%})"
 
     # --- their values --------------------------------------------------------------------------------
 
