@@ -1,10 +1,9 @@
 """One study from the file to the new rows, as a practitioner would go through it."""
 
 import sys
-import warnings
 from pathlib import Path
 
-from envelt import LaterRowsWarning, Preparation, Study
+from envelt import Preparation, Study
 from envelt.demo import csv_path
 
 out = Path(sys.argv[1] if len(sys.argv) > 1 else "out")
@@ -47,8 +46,6 @@ leaks = [f.columns[0] for f in ranking.findings if f.weight == "stop"]
 training, later = study.split(0.2)
 proposed = training.preparation().then("drop", *leaks, reason="known only afterwards")
 training.prepare(proposed, fit=True).preparation.save(out / "preparation.json")
-with warnings.catch_warnings(record=True) as told:  # what is otherwise in these rows
-    warnings.simplefilter("always", LaterRowsWarning)
-    rows = Preparation.load(out / "preparation.json").transform(later.to_frame())
+rows = later.prepare(Preparation.load(out / "preparation.json")).prepared
 rows.to_csv(out / "later.csv", index=False)
 print(f"\nLeft out: {', '.join(leaks)}. {len(rows):,} later rows, {rows.shape[1]} columns; all of it is in {out}")
