@@ -115,6 +115,28 @@ def test_units_count_as_the_cases_they_are():
     assert told[True] <= 1 < told[False]
 
 
+def test_a_yes_written_otherwise_is_said_to_be_read():
+    fitted = Preparation().then("encode", "c").fit(pd.DataFrame({"c": ["yes", "no"] * 20}))
+    view = Study(pd.DataFrame({"c": ["Y", "N"] * 20}), missing=[]).prepare(fitted)
+    assert view.prepared["c=yes"].tolist() == [1.0, 0.0] * 20
+    assert "another-type" in [f.code for f in view.findings]
+
+
+def test_gaps_that_come_in_units_count_as_the_units_they_are():
+    def herd(seed, units):
+        r = np.random.default_rng(seed)
+        unit = np.repeat(np.arange(units), 20)
+        x = np.where((r.random(units) < 0.3)[unit], -1.0, r.random(len(unit)))
+        return pd.DataFrame({"hive": unit, "x": x})
+
+    plain = Preparation().then("replace", "x", values={"-1": None}).then("fill", "x")
+    told = {}
+    for unit in ("hive", None):
+        fitted = clone(plain).set_params(unit=unit).fit(herd(0, 60))
+        told[unit] = sum("filled" in said(fitted, herd(seed, 10)) for seed in range(1, 31))
+    assert told["hive"] == 0
+
+
 def test_the_warning_can_be_an_error_and_a_view_has_it_as_findings():
     fitted = clone(PREPARATION).fit(rows())
     with pytest.raises(LaterRowsWarning):  # as all warnings are errors here
@@ -243,6 +265,9 @@ def test_a_file_can_be_read_corrected_and_not_broken(tmp_path):
     form = json.loads(text)
     assert all("outside" in o for o in form["operations"] if o["operation"] == "reexpress")  # defaults too
     form["operations"][2]["transform"] = "sqrt"
+    with pytest.raises(PreparationError, match="fit it again"):
+        Preparation.from_dict(form)
+    del form["operations"][2]["digest"]  # which is no way around it
     with pytest.raises(PreparationError, match="fit it again"):
         Preparation.from_dict(form)
     operations = [{k: v for k, v in o.items() if k not in ("fitted", "digest")} for o in form["operations"]]

@@ -119,6 +119,43 @@ def test_a_likely_unit_is_kept_and_asked_about():
     assert "hive" not in suggested(Study(frame, outcome="y", unit="hive").preparation())
 
 
+def test_dates_give_the_parts_that_vary():
+    r = rng()
+    weekly = pd.Timestamp("2021-01-04") + pd.to_timedelta(7 * r.integers(0, 150, N), "D")
+    clock = pd.Timestamp("2021-01-04") + pd.to_timedelta(r.integers(0, 90_000, N), "min")
+    frame = pd.DataFrame({"weekly": weekly, "clock": clock, "y": r.normal(size=N)})
+    parts = {
+        c: o["parts"] for o in Study(frame, outcome="y").preparation() if o.name == "parts_of_date" for c in o.columns
+    }
+    assert parts == {"weekly": ["month", "days_since"], "clock": ["month", "days_since", "weekday", "hour"]}
+
+
+def test_a_part_of_the_rows_has_the_event_of_all_and_kinds_of_its_own():
+    r = rng()
+    frame = pd.DataFrame({
+        "at": np.arange(N) * 1.5, "y": r.permutation(np.repeat(["a", "b"], [N // 2 + 2, N // 2 - 2])),
+        "x": [f"{v:.3f}" for v in r.normal(size=N)],
+    })  # fmt: skip
+    frame.loc[N - 120 :, "x"] = [f"bad {k % 9}" for k in range(120)]  # texts that stand in the test rows only
+    study = Study(frame, outcome="y")
+    assert study.table["x"].kind != "continuous"
+    for seed in range(6):
+        first, second = Study(frame, outcome="y", seed=seed).split(0.3)
+        assert first.outcome.event == second.outcome.event == study.outcome.event
+    training, test = study.split(0.25, by="at")
+    assert training.table["x"].kind == "continuous"
+    assert test.table["x"].kind != "continuous"
+
+
+def test_of_many_rows_a_part_is_looked_at_and_said():
+    r = rng()
+    n = 100_400
+    frame = pd.DataFrame({"x": r.normal(size=n), "y": r.choice(["a", "b"], n)})
+    proposed = Study(frame, outcome="y").preparation()
+    assert proposed.event == Study(frame, outcome="y").outcome.event
+    assert proposed.suggestions[0].says.startswith("This was proposed from 100,000 of 100,400 rows")
+
+
 def test_the_unit_is_no_feature_that_others_are_weighed_beside():
     r = rng()
     unit = np.repeat(np.arange(90), 10)

@@ -329,6 +329,9 @@ def prepare(
         list[Path] | None,
         typer.Option(metavar="FILE", help="Write the rows prepared: .parquet .csv .arrow .jsonl. Repeatable."),
     ] = None,
+    for_model: Annotated[
+        str, typer.Option(metavar="MODEL", help="Propose for linear models, or for trees: no transforms, no scaling.")
+    ] = "linear",
     again: Annotated[
         bool, typer.Option("--again", help="Propose over a file that is there; fit one again that is fitted.")
     ] = False,
@@ -343,7 +346,7 @@ def prepare(
     """
     from .prepare import run_prepare
 
-    run_prepare(given, propose, using, fit, keep or [], out or [], again)
+    run_prepare(given, propose, using, fit, keep or [], out or [], for_model, again)
 
 
 @app.command()

@@ -16,6 +16,7 @@ def run_prepare(
     fit: bool,
     keep: list[str],
     out: list[Path],
+    for_model: str,
     again: bool,
 ) -> None:
     """Propose a preparation, or apply one and say what changed.
@@ -30,18 +31,18 @@ def run_prepare(
         raise OptionError("--propose only writes a preparation: correct it, then apply it with --using.")
     given.spare_the_data([*out, *([propose] if propose is not None else [])])
     if propose is not None:
-        _propose(given, propose, again)
+        _propose(given, propose, for_model, again)
     elif using is not None:
         _apply(given, using, fit, keep, out, again)
 
 
-def _propose(given: Given, path: Path, again: bool) -> None:
+def _propose(given: Given, path: Path, for_model: str, again: bool) -> None:
     from ..write.files import check_writable
 
     if path.exists() and not again:
         raise OptionError(f"There is a file {path} already, perhaps corrected by hand: write over it by --again.")
     check_writable(path)
-    proposed = given.study().preparation()
+    proposed = given.study().preparation(for_model=for_model)
     proposed.save(path)
     print(proposed)
     print(f"Wrote {path}: correct it, then try: envelt prepare {given.data} --using {path} --fit", file=sys.stderr)

@@ -79,7 +79,8 @@ class Fitted:
             try:
                 if state is None:
                     raise KeyError("fitted")
-                if form["operations"][i - 1].get("digest", operation.digest) != operation.digest:
+                without = operation.digest if form.get("version", 1) < STRAIGHT_FROM else None  # the first had none
+                if form["operations"][i - 1].get("digest", without) != operation.digest:
                     raise PreparationError(
                         f"Operation {i} of the preparation ({operation.name}) was changed after it had learned: fit it "
                         "again on training rows (--fit), so that what it learned belongs to what it is to do."
@@ -121,10 +122,6 @@ class Fitted:
             ],
             "features": list(self.features),
         }
-
-    def without(self, name: str) -> Fitted:
-        """Return it as if a column that nothing was learned from had not been there."""
-        return replace(self, columns={n: t for n, t in self.columns.items() if n != name})
 
     def unbound(self) -> Fitted:
         """Return it without what cannot be sent to another process."""

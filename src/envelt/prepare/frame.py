@@ -17,6 +17,7 @@ from ..core.words import plural
 from .working import Working, missing_of
 
 Floats = NDArray[np.float64]
+Mask = NDArray[np.bool_]
 Frame = dict[str, Any]
 
 STEPS = np.array([0.0, 0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99, 1.0])
@@ -97,16 +98,14 @@ def unlike(columns: Mapping[str, RawColumn], frames: Mapping[str, Frame], cases:
     beyond: list[Off] = []
     moved: list[Off] = []
     for name, raw in columns.items():
-        frame = frames.get(name)
-        if frame is None or len(missing_of(raw)) == 0:
+        missing = missing_of(raw)
+        if name not in frames or len(missing) == 0:
             continue
-        told = _beyond(name, raw, frame, cases)
-        if told is not None:
-            beyond.append(told)
-            continue
-        told = _moved(name, raw, frame, cases)
-        if told is not None:
-            moved.append(told)
+        out, off = _beyond(name, raw, missing, frames[name], cases), None
+        if out is None:
+            off = _moved(name, raw, missing, frames[name], cases)
+        beyond += [out] if out is not None else []
+        moved += [off] if off is not None else []
     found = []
     if beyond:
         found.append(_finding("outside-training", beyond, "values that no training row is near"))
@@ -129,12 +128,12 @@ def _finding(code: str, off: list[Off], what: str) -> Finding:
     return Finding(code, "caution", tuple(o.name for o in off), statement, advice, evidence)
 
 
-def _beyond(name: str, raw: RawColumn, frame: Frame, cases: int) -> Off | None:
+def _beyond(name: str, raw: RawColumn, missing: Mask, frame: Frame, cases: int) -> Off | None:
     """Return a number or date of which rows lie beyond the training values: one far out, or more than by chance."""
     if isinstance(raw, RawWords) or "quantiles" not in frame:
         return None
     values = _as_numbers(raw)
-    there = ~missing_of(raw)
+    there = ~missing
     low, high = _quantiles(frame)[[0, -1]].tolist()
     width = high - low
     out = there & ((values < low) | (values > high))
@@ -155,9 +154,8 @@ def _beyond(name: str, raw: RawColumn, frame: Frame, cases: int) -> Off | None:
     return Off(name, rows, of, far, says)
 
 
-def _moved(name: str, raw: RawColumn, frame: Frame, cases: int) -> Off | None:
+def _moved(name: str, raw: RawColumn, missing: Mask, frame: Frame, cases: int) -> Off | None:
     """Return a column whose share of missing values, or whose distribution, is not what it was."""
-    missing = missing_of(raw)
     rows, trained = len(missing), frame["cases"]
     gone = float(missing.mean())
     apart = abs(gone - frame["missing"])
@@ -227,15 +225,16 @@ def touches_more(at: Working, name: str, rows: int, touched: Sequence[int] | Non
     rows
         That it changes here.
     touched
-        How many it changed of how many training rows, where that is kept.
+        How many it changed of how many training rows, and of how many cases these are, where that is kept.
     what
         Is done to them, in words: "filled".
     """
     if touched is None or len(at) < 2 or rows == 0:  # one row says nothing of a share
         return
     share, before = rows / len(at), touched[0] / max(touched[1], 1)
+    cases = touched[-1]
     told = any(name in f.columns and f.code in ("outside-training", "drifted") for f in at.found)
-    if told or share - before <= max(DRIFT, _by_chance(len(at), touched[1])):
+    if told or share - before <= max(DRIFT, _by_chance(at.cases, cases)):
         return
     at.found.append(
         Finding(

@@ -112,7 +112,7 @@ class PartsOfDate(Operation):
                 times = at.times(name, "parts_of_date")
                 made: dict[str, RawColumn] = {name: times} if keep else {}
                 for part in parts:
-                    values = _part(times.values, part, state[name]["since"])
+                    values = part_of_date(times.values, part, state[name]["since"])
                     made[f"{name}_{part}"] = RawNumbers(np.where(times.absent, np.nan, values))
                 at.instead(name, made)
 
@@ -129,8 +129,8 @@ class PartsOfDate(Operation):
         return Bound(table, back)
 
 
-def _part(micro: NDArray[np.int64], part: str, since: int) -> NDArray[np.float64]:
-    """Return a part of times given as microseconds since 1970."""
+def part_of_date(micro: NDArray[np.int64], part: str, since: int = 0) -> NDArray[np.float64]:
+    """Return a part of times given as microseconds since 1970: its year, month, weekday, hour, or days since a time."""
     if part == "days_since":
         return np.asarray((micro - since) / MICROSECONDS_A_DAY, np.float64)
     if part == "hour":

@@ -78,9 +78,8 @@ class Fill(Operation):
 
     def learn(self, at: Working, training: Training) -> State:
         """Learn the value of each column, and of each group."""
-        return {
-            c: {**self._learn_one(at, c), "touched": [int(missing_of(at.raw(c)).sum()), len(at)]} for c in self.columns
-        }
+        gaps = {c: int(missing_of(at.raw(c)).sum()) for c in self.columns}
+        return {c: {**self._learn_one(at, c), "touched": [gaps[c], len(at), at.cases]} for c in self.columns}
 
     def _learn_one(self, at: Working, name: str) -> State:
         using = self["using"]
@@ -183,7 +182,7 @@ class Clip(Operation):
             low, high = self._limits(at, name)
             out[name] = {"low": low, "high": high}
             beyond = _beyond(at.numbers(name, "clip"), *ends_of(out[name]))
-            out[name]["touched"] = [int(beyond.sum()), len(at)]
+            out[name]["touched"] = [int(beyond.sum()), len(at), at.cases]
         return out
 
     def _limits(self, at: Working, name: str) -> tuple[float | None, float | None]:

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome
 from ..core.columns.raw import RawTimes
@@ -34,7 +35,7 @@ from .intake import (
 from .operation import Operation, State, Training
 from .operation_list import PreparationSuggestion
 from .watched import Watched, seen
-from .working import ROW, Working
+from .working import Working
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -128,6 +129,7 @@ class Preparation(Estimator):
         ------
         PreparationError, DataError, OutcomeError
         """
+        X = unwrapped(X)
         at = working_of(X)
         self._learn(at, y)
         return self._given_back(at, X)
@@ -144,6 +146,7 @@ class Preparation(Estimator):
         ------
         NotFittedError, PreparationError, DataError
         """
+        X = unwrapped(X)
         at = self.applied(X)
         said = [f.statement for f in by_weight(at.found) if f.weight != "note"]
         if said:
@@ -162,15 +165,22 @@ class Preparation(Estimator):
         at = aligned(at, fitted.trained, needed, self.absent, retyped_by(self._steps))
         gone = {n for f in at.found if f.code == "columns-gone" for n in f.columns}
         there = {n: compared_as(n, at.raw(n), self._steps, fitted.states) for n in needed if n not in gone}
-        at.found += unlike(there, fitted.frames, self._cases(at))
+        at.cases = self._cases(at)
+        at.found += unlike(there, fitted.frames, at.cases)
         for operation, bound in zip(self._steps, fitted.bound, strict=True):
             self._guarded(operation, bound.table, at, watched)
         return at
 
-    def learned(self, table: Any, outcome: Any = None, watched: list[Watched] | None = None) -> Working:
-        """Learn from training rows and return them prepared, as columns."""
+    def learned(
+        self,
+        table: Any,
+        outcome: Any = None,
+        watched: list[Watched] | None = None,
+        copies: NDArray[np.int64] | None = None,
+    ) -> Working:
+        """Learn from training rows and return them prepared, as columns; folds do not part copies of one row."""
         at = working_of(table)
-        self._learn(at, outcome, watched)
+        self._learn(at, outcome, watched, copies)
         return at
 
     def frame_of(self, at: Working) -> pd.DataFrame:
@@ -188,7 +198,7 @@ class Preparation(Estimator):
         return at.to_frame(features)
 
     def _given_back(self, at: Working, given: Any) -> Any:
-        return as_asked(self.frame_of(at), self.returns, isinstance(unwrapped(given), np.ndarray))
+        return as_asked(self.frame_of(at), self.returns, isinstance(given, np.ndarray))
 
     def transform_row(self, row: Mapping[str, Any]) -> dict[str, Any]:
         """Return one row prepared, as a dict of features: for a service that answers one request at a time.
@@ -219,7 +229,13 @@ class Preparation(Estimator):
             raise PreparationError(f"The feature {absent[0]!r} of the training rows was not made from this row.")
         return from_one_row(at, fitted.features)
 
-    def _learn(self, at: Working, outcome: Any, watched: list[Watched] | None = None) -> None:
+    def _learn(
+        self,
+        at: Working,
+        outcome: Any,
+        watched: list[Watched] | None = None,
+        copies: NDArray[np.int64] | None = None,
+    ) -> None:
         if not len(at):
             raise PreparationError("There is no training row to learn from.")
         if self.unit is not None and self.unit not in at:
@@ -227,8 +243,9 @@ class Preparation(Estimator):
                 f"The unit {self.unit!r} is not among the columns, so folds could divide it: add it, or make the "
                 "preparation without unit=."
             )
+        at.cases = self._cases(at)
         columns, given = {n: type_here(at, n) for n in at.names}, at.keep_apart()
-        training = self._training(at, outcome)
+        training = self._training(at, outcome, copies)
         states: list[State] = []
         for operation in self._steps:
             self._guarded(operation, lambda w, o=operation: states.append(o.fit_apply(w, training)), at, watched)
@@ -237,16 +254,11 @@ class Preparation(Estimator):
         self._fitted = Fitted(len(at), columns, {}, {}, features, states, bound)
         for name in self._needed(self._fitted.columns):
             raw = given.raw(name)
-            self._fitted.frames[name] = frame_of(compared_as(name, raw, self._steps, states), self._cases(given))
+            self._fitted.frames[name] = frame_of(compared_as(name, raw, self._steps, states), at.cases)
             if isinstance(raw, RawTimes) and raw.zone:
                 self._fitted.zones[name] = raw.zone
 
-    def forget_column(self, name: str) -> None:
-        """Forget a column that only said which training rows are one case, and with it the unit."""
-        self._fitted = self._known().without(name)
-        self.unit = None
-
-    def _training(self, at: Working, outcome: Any) -> Training:
+    def _training(self, at: Working, outcome: Any, copies: NDArray[np.int64] | None) -> Training:
         known: Outcome | None = None
         if any(o.needs_outcome for o in self._steps):
             if isinstance(outcome, (ClassOutcome, NumericOutcome)):
@@ -261,11 +273,11 @@ class Preparation(Estimator):
                 )
         if known is None:
             return Training(None, np.zeros(0, np.int64), Sampling.of_rows(len(at)))
-        keys, sampling = np.arange(len(at)), Sampling.of_rows(len(at))
+        keys, sampling = np.arange(len(at)) if copies is None else copies, Sampling.of_rows(len(at))
         if self.unit is not None and self.unit in at:
             codes = at.words(self.unit).codes.astype(np.int64)
             keys = np.where(codes < 0, codes.max(initial=0) + 1 + keys, codes)
-            sampling = sampling if self.unit == ROW else Sampling.of_units(keys)
+            sampling = Sampling.of_units(keys)
         load = np.zeros(len(at))
         load[known.known] = known.target().load
         folds = deal(hash_blocks(keys, self.seed), load, self.seed)
@@ -281,7 +293,7 @@ class Preparation(Estimator):
 
     def _cases(self, at: Working) -> int:
         """Return of how many cases rows are: of the units, where they say it."""
-        if self.unit is None or self.unit == ROW or self.unit not in at:
+        if self.unit is None or self.unit not in at:
             return len(at)
         codes = at.words(self.unit).codes
         return len(np.unique(codes[codes >= 0])) + int(np.count_nonzero(codes < 0))

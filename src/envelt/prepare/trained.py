@@ -59,22 +59,30 @@ def as_trained(out: Working, name: str, at: Working, here: str, trained: Trained
     if here == trained.kind:
         if isinstance(raw, RawTimes):
             return _in_zone(raw, trained.zone) if raw.offset is not None else source
-        if isinstance(raw, RawWords):
-            # whole numbers beyond what floats hold come as texts
-            return _converted(name, raw, trained) if trained.kind == "number" else _same_words(raw, trained) or source
-        return source
+        if not isinstance(raw, RawWords):
+            return source
+        if trained.kind == "number":  # whole numbers beyond what floats hold come as texts
+            return _converted(name, raw, trained)
+        same = _same_words(raw, trained)
+        if same is not None:
+            _say(out, name, " and ".join(map(repr, raw.words[:2])), " and ".join(map(repr, trained.levels)))
+        return source if same is None else same
     if missing_of(raw).all():
         return empty_like(trained.kind, len(at))
     made = _converted(name, raw, trained)
+    _say(out, name, here, trained.kind)
+    return made
+
+
+def _say(out: Working, name: str, came: str, expected: str) -> None:
+    """Note that a column was read otherwise than it came."""
     out.found.append(
         Finding(
             "another-type", "note", (name,),
-            f"{marked(name)} came as {here}, where the training rows have {trained.kind}: read as {trained.kind}.",
-            "Nothing to do if the values are the same; else mend the source.",
-            {"came": here, "expected": trained.kind},
+            f"{marked(name)} came as {came}, where the training rows have {expected}: read as {expected}.",
+            "Nothing to do if the values are the same; else mend the source.", {"came": came, "expected": expected},
         )
     )  # fmt: skip
-    return made
 
 
 def _in_zone(raw: RawTimes, zone: str) -> RawTimes:

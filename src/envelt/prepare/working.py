@@ -16,8 +16,6 @@ from ..data.frames import raw_from_series
 from ..errors import PreparationError, unknown_column
 
 Floats = NDArray[np.float64]
-ROW = "\x1frow"
-"""Of a counted table, a column that says which of its rows one is: all of one are in one fold, and cases each."""
 COPIED_ON_WRITE = int(pd.__version__.split(".")[0]) >= 3
 """Whether two columns of pandas may share values and still be each its owner's."""
 Source = "pd.Series[Any] | RawColumn"
@@ -39,12 +37,18 @@ class Working:
         As read, or as pandas columns, which are turned into arrays when an operation asks for them.
     rows
         The label of each row.
+
+    Attributes
+    ----------
+    cases
+        Of which the rows are; as many as rows where no unit says otherwise.
     """
 
     def __init__(self, columns: Mapping[str, Any], rows: pd.Index[Any]) -> None:
         self._columns: dict[str, Any] = dict(columns)
         self._read: dict[int, RawColumn] = {}
         self.rows = rows
+        self.cases = len(rows)
         self.found: list[Finding] = []
         self.written: dict[str, dict[str, str]] = {}
         """How levels that were given labels stand in the data, by column: expressions may name either."""
@@ -143,12 +147,10 @@ class Working:
         if taken:
             raise PreparationError(f"There is a column {taken[0]!r} already: drop or rename it first.")
 
-    def at(
-        self, places: NDArray[np.intp], beside: Mapping[str, RawColumn], rows: pd.Index[Any] | None = None
-    ) -> Working:
-        """Return the rows at some places, with other columns beside theirs."""
+    def at(self, places: NDArray[np.intp], rows: pd.Index[Any] | None = None) -> Working:
+        """Return the rows at some places, under other labels where they are given."""
         columns = {n: taken(self.raw(n), places) for n in self._columns}
-        out = Working({**columns, **beside}, self.rows[places] if rows is None else rows)
+        out = Working(columns, self.rows[places] if rows is None else rows)
         out.found, out.written = list(self.found), dict(self.written)
         return out
 

@@ -14,12 +14,12 @@ from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.columns.yes_no import BOOLEANS, folded
 from ..core.finding import Finding
+from ..prepare.made import part_of_date
 from ..prepare.operation_list import PreparationSuggestion
 from ..prepare.preparation import Preparation
 from .context import Context
 from .leaving_out import columns_to_leave_out, findings_by_column
 
-HOUR, DAY = 3_600_000_000, 86_400_000_000
 MOST_INDICATORS = 12
 """Levels that get a column each; of more, the outcome's rate at each."""
 
@@ -118,8 +118,7 @@ class Builder:
         groups: dict[tuple[str, tuple[str, ...], str], list[Column]] = {}
         for c in columns:
             to = self._reads_as(c)
-            marks = tuple(sorted({*self.plan.missing, *self.plan.columns.get(c.name, NO_PLAN).missing,
-                                  *(text for text, _ in c.blanked)}))  # fmt: skip
+            marks = self.context.marks_of(c)
             if to or marks:
                 same = {"date": "date"}.get(to) or ("number" if isinstance(c, NumericColumn) else "category")
                 groups.setdefault((to or same, marks, c.form if to in ("number", "date") else ""), []).append(c)
@@ -170,7 +169,7 @@ def _is_boolean(c: CategoryColumn) -> bool:
 
 
 def parts_of(c: TimeColumn) -> list[str]:
-    """Return the parts of a date that vary."""
+    """Return the parts of a date that a model takes, of the month, the weekday and the hour those that vary."""
     there = c.values[~c.absent]
-    parts = ["month", "days_since", "weekday"]
-    return [*parts, "hour"] if (there % DAY // HOUR != there[:1] % DAY // HOUR).any() else parts
+    parts = ("month", "days_since", "weekday", "hour")
+    return [p for p in parts if p == "days_since" or (len(there) > 0 and np.ptp(part_of_date(there, p)) > 0)]

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 import numpy as np
 
+from ..core.columns.encode import NO_PLAN
 from ..core.columns.grouping import Grouping, grouping_of
 from ..core.columns.outcome import ClassOutcome, Outcome
 from ..core.columns.plan import StudyPlan
-from ..core.columns.table import CategoryColumn, Table
+from ..core.columns.table import CategoryColumn, Column, Table
 from ..core.columns.units import unit_keys
 from ..core.inventory.quality.units import likely_unit
 from ..core.stats.folds import deal, hash_blocks
@@ -102,6 +103,11 @@ class Context:
     def ranges(self) -> dict[str, tuple[float, float]]:
         """What a person declared values can be, by column."""
         return {n: p.range for n, p in self.plan.columns.items() if p.range is not None}
+
+    def marks_of(self, column: Column) -> tuple[str, ...]:
+        """Return what stands for missing in a column: as declared, and as found among its values."""
+        declared = self.plan.columns.get(column.name, NO_PLAN).missing
+        return tuple(sorted({*self.plan.missing, *declared, *(text for text, _ in column.blanked)}))
 
     @property
     def candidates(self) -> list[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ..core.columns.table import CategoryColumn, Column, NumericColumn
+from ..core.columns.table import CategoryColumn, Column
 from ..core.finding import Finding
 from .context import Context
 from .inventory import take_inventory
@@ -105,8 +105,6 @@ def _by_itself(out: LeavingOut, context: Context, c: Column, found: list[Finding
 
 def _shared_names(c: Column) -> bool:
     """Say whether names are shared by several rows each, as those of a herd are and those of its animals are not."""
-    if isinstance(c, NumericColumn):
-        return False
     return isinstance(c, CategoryColumn) and c.kind == "identifier" and len(c) >= ROWS_A_NAME * max(c.distinct, 1)
 
 

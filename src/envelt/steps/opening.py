@@ -182,8 +182,16 @@ def _chosen(context: Context) -> Context:
 
 
 def chosen_from(context: Context) -> Context:
-    """Return the study of a table that was narrowed already: expressions chose its rows before."""
-    return _chosen(context)
+    """Return the study of a part of a study's rows, of which expressions chose before; its event stays, if it is there.
+
+    Else the rarer class of a part could be another, and signs would turn.
+    """
+    known, part = context.outcome, _chosen(context)
+    if not isinstance(known, ClassOutcome) or not isinstance(part.outcome, ClassOutcome):
+        return part
+    if known.event == part.outcome.event or known.event not in part.outcome.levels:
+        return part
+    return replace(part, outcome=resolve_outcome(part.table, known.name, known.event))
 
 
 def _repeated(listed: Table, plan: StudyPlan) -> Table:

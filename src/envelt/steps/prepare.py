@@ -22,7 +22,7 @@ from ..core.words import have, plural
 from ..errors import KindConflictError, OptionError, OutcomeError, unknown_column
 from ..prepare.preparation import Preparation
 from ..prepare.watched import Watched
-from ..prepare.working import ROW, Working
+from ..prepare.working import Working
 from ..views.prepare import Prepared, PrepareView
 from ..write.progress import slow_progress
 from .context import Context
@@ -71,18 +71,10 @@ def _learned(context: Context, preparation: Preparation, at: Working, watched: l
     assert counts is not None
     times = counts.astype(np.int64)
     row = np.repeat(np.arange(len(times)), times)
-    own = context.unit is None
-    trained = preparation.set_params(unit=ROW) if own else preparation
-    repeated = at.at(row, {ROW: RawNumbers(row.astype(np.float64))} if own else {})
-    outcome = context.outcome if preparation.outcome in (None, context.plan.outcome) else None
-    prepared = trained.learned(repeated, outcome, watched)
-    if own:
-        preparation.forget_column(ROW)
-    if not (times == 0).any():
-        return prepared.at(np.searchsorted(row, np.arange(len(times))), {}, at.rows)
-    late = preparation.applied(at)
-    first = np.minimum(np.searchsorted(row, np.arange(len(times))), max(len(row) - 1, 0))
-    return late.where(times > 0, prepared.at(first, {}, at.rows))
+    prepared = preparation.learned(at.at(row), _outcome(context, preparation), watched, copies=row)
+    first = np.minimum(np.searchsorted(row, np.arange(len(times))), len(row) - 1)
+    once = prepared.at(first, at.rows)
+    return once if times.all() else preparation.applied(at).where(times > 0, once)
 
 
 def _with_marks(context: Context, preparation: Preparation) -> Preparation:
@@ -91,8 +83,7 @@ def _with_marks(context: Context, preparation: Preparation) -> Preparation:
     made = {c for o in preparation for c in o.columns if o.name == "derive"}
     groups: dict[tuple[str, tuple[str, ...]], list[str]] = {}
     for c in context.listed:
-        marks = tuple(sorted({*context.plan.missing, *context.plan.columns.get(c.name, NO_PLAN).missing,
-                              *(text for text, _ in c.blanked)}))  # fmt: skip
+        marks = context.marks_of(c)
         if marks and c.name not in own | made | {context.plan.outcome, context.unit, context.plan.counts}:
             kind = {NumericColumn: "number", TimeColumn: "date"}.get(type(c), "category")
             groups.setdefault((kind, marks), []).append(c.name)
@@ -156,17 +147,19 @@ def divided(context: Context, share: float, by: str | None) -> tuple[Context, Co
         whole = stay if cases else ""
         raise OptionError(f"With {plural(len(test), 'row')}{whole}, a share of {share:g} leaves no row on one side.")
     training = _rows(context, ~test, "training")
-    again = _kinds_of(training)
+    again = _kinds_of(training, context.listed)
     return _read_as(training, again), _read_as(_rows(context, test, "test"), again)
 
 
-def _kinds_of(context: Context) -> dict[str, str]:
+def _kinds_of(context: Context, every: Table) -> dict[str, str]:
     """Return the kinds that training rows alone give, of undeclared columns to which all rows together give others."""
     plans, out = context.plan, {}
     for c in context.whole:
-        coded = isinstance(c, CategoryColumn) and read_numbers(list(c.written)) is not None  # numbers once: no texts
+        whole = every[c.name]
+        coded = isinstance(whole, CategoryColumn) and read_numbers(list(whole.written)) is not None  # numbers once
         if not (c.declared or coded or c.name in context.origins or c.name == plans.counts):
-            alone = encode(c.name, raw_of(c), plans.columns.get(c.name, NO_PLAN), context.whole.rows, usual=plans.usual)
+            plan = plans.columns.get(c.name, NO_PLAN)
+            alone = encode(c.name, raw_of(c), plan, context.whole.rows, usual=plans.usual)
             if alone.kind != c.kind:
                 out[c.name] = alone.kind
     return out

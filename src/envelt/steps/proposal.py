@@ -12,6 +12,7 @@ from ..core.columns.outcome import NumericOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
 from ..core.columns.units import unit_keys
 from ..core.distribution.tails import beyond, far_limits
+from ..core.proposal.blocks import RARE
 from ..core.proposal.rows import even_choice
 from ..core.proposal.trial import Change
 from ..core.shapes.quantiles import sorted_quantiles
@@ -23,18 +24,16 @@ from ..prepare.preparation import Preparation
 from ..write.progress import slow_progress
 from .builder import MOST_INDICATORS, Builder, parts_of
 from .context import Context
-from .leaving_out import FLAGGED
+from .leaving_out import FLAGGED, Why
 from .opening import chosen_from
 from .transforms import judged
-from .weighing import Weighing
+from .weighing import weighed_features
 
 MODELS = ("linear", "trees")
 LEAST_ROWS = 40
 """With an outcome, under which five folds of them tell nothing."""
 MANY_ROWS = 100_000
 """Of more a proposal is made from so many."""
-RARE = 10
-"""Rows under which a level is rare: as in the finding rare-levels."""
 
 
 def propose(context: Context, for_model: str = "linear") -> Preparation:
@@ -86,20 +85,20 @@ class _Proposal(Builder):
             self._suggest_untried()
             return
         self.mend()
-        weighing = Weighing(self.context, self.made)
-        if len(weighing.target) < LEAST_ROWS or not weighing.names:
+        features = weighed_features(self.context, self.made, self.many)
+        if len(features.target) < LEAST_ROWS or not features.every:
             self._suggest_untried()
             return
-        doubtful = {n: [f for f in weighing.names if f == n or f in self._parts(n)] for n in self.left.doubtful}
-        gone, costs = weighing.leave_out({n: f for n, f in doubtful.items() if f}, self.many)
+        doubtful = {n: [f for f in (n, *self._parts(n)) if f in features.every] for n in self.left.doubtful}
+        gone, costs = features.leave_out(doubtful)
         for name in gone:
             self.dropped[name] = self.left.doubtful[name]
         for name, change in costs.items():
             if name not in gone:
                 self._suggest_drop(name, change)
-        kept = [f for f in weighing.names if f not in {p for n in gone for p in (n, *self._parts(n))}]
+        kept = [f for f in features.every if f not in {p for n in gone for p in (n, *self._parts(n))}]
         numbers = [c.name for c in self.kept if isinstance(c, NumericColumn) and c.name in kept and c.distinct > 2]
-        forms = weighing.forms(kept, self.many, () if self.trees else numbers)
+        forms = features.forms(kept, () if self.trees else numbers)
         self.by_levels = forms.by_levels
         self._mark_gaps(forms.gaps)
         for name, (form, change, shape) in forms.transforms.items():
@@ -135,12 +134,12 @@ class _Proposal(Builder):
         self._by_shape()
         for name, why in self.left.doubtful.items():
             self.suggestions.append(
-                PreparationSuggestion("drop", (name,), f"{name} {_is(why.reason)}: drop it?", why.code)
+                PreparationSuggestion("drop", (name,), f"{_sentence(name, why)} Drop it?", why.code)
             )
 
     def _suggest_drop(self, name: str, change: Change) -> None:
         why = self.left.doubtful[name]
-        says = f"{name} {_is(why.reason)}. Dropping it would cost {self._share(change)}."
+        says = f"{_sentence(name, why)} Dropping it would cost {self._share(change)}."
         self.suggestions.append(PreparationSuggestion("drop", (name,), says, why.code))
 
     def _share(self, change: Change) -> str:
@@ -294,6 +293,7 @@ def _gaps(columns: list[Any], what: str) -> str:
     return f"missing in {plural(len(gaps), 'column')} ({shown}): {what} of the training rows stands in"
 
 
-def _is(reason: str) -> str:
-    """Return a reason as the end of a sentence about a column."""
-    return reason if reason.split()[0] in ("says",) else f"is {reason}"
+def _sentence(name: str, why: Why) -> str:
+    """Return a reason as a sentence about a column."""
+    told = why.reason if why.reason.startswith("says") else f"is {why.reason}"
+    return f"{name} {told}" + ("" if told.endswith("?") else ".")

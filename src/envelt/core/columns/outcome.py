@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -92,8 +93,8 @@ class ClassOutcome:
         """Which rows are the event."""
         return np.asarray(self.codes == self.event_code)
 
-    def take(self, keep: NDArray[np.bool_]) -> ClassOutcome:
-        """Return the outcome of some of the rows; classes that lose all their rows stay."""
+    def take(self, keep: NDArray[Any]) -> ClassOutcome:
+        """Return the outcome of some of the rows, by a mask or by their places; classes that lose all rows stay."""
         return replace(self, codes=self.codes[keep])
 
     def target(self) -> Target:
@@ -123,8 +124,8 @@ class NumericOutcome:
         """The standard deviation of the known."""
         return spread_of(self.values[self.known])
 
-    def take(self, keep: NDArray[np.bool_]) -> NumericOutcome:
-        """Return the outcome of some of the rows."""
+    def take(self, keep: NDArray[Any]) -> NumericOutcome:
+        """Return the outcome of some of the rows, by a mask or by their places."""
         return replace(self, values=self.values[keep])
 
     def target(self) -> Target:

@@ -19,7 +19,6 @@ from scipy.special import expit, logit
 from .. import thresholds as T
 from ..stats.sampling import Sampling
 from ..stats.targets import ClassTarget, Target
-from .blocks import outputs_of
 
 Floats = NDArray[np.float64]
 Key = tuple[str, str]
@@ -94,23 +93,24 @@ class Trial:
         self._order = np.argsort(fold, kind="stable")
         self._ends = np.searchsorted(fold[self._order], np.arange(T.FOLDS + 1))
         self._sampling = sampling.take(self._order)
-        self._target = target
         widths = np.cumsum([1, *(b.shape[1] for b in blocks.values())])
         self._place = {k: np.arange(a, b) for k, a, b in zip(blocks, widths[:-1], widths[1:], strict=True)}
         self._design = np.concatenate((np.ones((len(fold), 1)), *blocks.values()), axis=1)[self._order]
-        small = self._design.shape[1] * len(outputs_of(target)) <= MOST_COLUMNS
+        self._y = _outputs(target)[self._order]
+        small = self._design.shape[1] * self._y.shape[1] <= MOST_COLUMNS
         self._logistic = isinstance(target, ClassTarget) and target.classes <= MOST_LOGISTIC and small
-        self._y = [y[self._order] for y in outputs_of(target)]
         self._penalty = np.full(self._design.shape[1], RIDGE)
         self._penalty[0] = 1e-8
         self._made: dict[frozenset[Key], Floats] = {}
-        y = np.stack(self._y, axis=1)
-        self._sums = [self._products(column, start) for column in y.T] if self._logistic else [self._plain(y)]
+        if self._logistic:
+            self._sums = [self._products(y, start) for y in self._y.T]
+        else:
+            self._sums = [self._summed(np.ones(len(fold)), self._y)]
         self.base = self._base()
 
     def _base(self) -> float:
         """Return the mean loss of a row by the means, or class shares, of the folds it is not in."""
-        y = np.stack(self._y, axis=1)
+        y = self._y
         means = np.empty_like(y)
         for a, b in zip(self._ends[:-1], self._ends[1:], strict=True):
             means[a:b] = (y.sum(axis=0) - y[a:b].sum(axis=0)) / max(len(y) - (b - a), 1)
@@ -125,10 +125,6 @@ class Trial:
         line = self._whole(y, start)
         weight = np.maximum(expit(line) * expit(-line), LEAST_WEIGHT)
         return self._summed(weight, (line + (y - expit(line)) / weight)[:, None])
-
-    def _plain(self, y: Floats) -> Products:
-        """Return the sums for responses, (n, D), of rows that weigh alike."""
-        return self._summed(np.ones(len(y)), y)
 
     def _summed(self, weight: Floats, response: Floats) -> Products:
         x, squares, with_response = self._design, [], []
@@ -213,7 +209,7 @@ class Trial:
         return gained / len(self._design) / self.base / (2 if self._logistic else 1)
 
     def _loss(self, lines: Floats) -> Floats:
-        y = np.stack(self._y, axis=1)
+        y = self._y
         if not self._logistic:
             return np.asarray(np.sum((y - lines) ** 2, axis=1))
         shares = logit(np.clip(y.mean(axis=0), 1e-9, 1 - 1e-9))
@@ -233,6 +229,14 @@ class Trial:
         mean = float(away.mean())
         variance = self._sampling.variance((away - mean) / len(away))
         return Change(mean, float(np.sqrt(variance)))
+
+
+def _outputs(target: Target) -> Floats:
+    """Return the outcome as numbers, (n, D): itself, whether a row is the event, or whether it is of each class."""
+    if not isinstance(target, ClassTarget):
+        return target.values[:, None]
+    classes = np.array([1]) if target.classes == 2 else np.arange(target.classes)
+    return np.asarray(target.codes[:, None] == classes, np.float64)
 
 
 def bearable(change: Change, patience: float = PATIENCE) -> bool:
