@@ -2,6 +2,7 @@
 
 import datetime
 import io
+import itertools
 import json
 import warnings
 
@@ -13,6 +14,7 @@ import pytest
 import sklearn
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import stats
 from sklearn.base import clone
 from sklearn.compose import ColumnTransformer
 from sklearn.linear_model import LogisticRegression
@@ -21,8 +23,10 @@ from sklearn.pipeline import make_pipeline
 from sklearn.utils.estimator_checks import check_estimator
 
 from envelt import LaterRowsWarning, Preparation, Study
+from envelt.core.columns.raw import RawNumbers, RawWords
 from envelt.core.transforms.forms import NAMES, fit_transform
 from envelt.errors import EnveltError, NotFittedError, OptionError, PreparationError
+from envelt.prepare.frame import _levels_apart, chance_beyond, frame_of, unlike
 
 N = 800
 
@@ -113,6 +117,57 @@ def test_units_count_as_the_cases_they_are():
         fitted = plain.set_params(unit="hive" if unit else None).fit(herd(0, 60))
         told[unit] = sum(bool(said(fitted, herd(seed, 12))) for seed in range(1, 31))
     assert told[True] <= 1 < told[False]
+
+
+def test_the_chance_beyond_is_that_of_all_orders():
+    for trained, later in ((2, 3), (3, 3), (4, 2), (5, 3)):
+        beyond = []
+        for chosen in itertools.combinations(range(trained + later), trained):
+            beyond.append(sum(k < chosen[0] or k > chosen[-1] for k in range(trained + later) if k not in chosen))
+        for rows in range(later + 1):
+            share = np.mean([b >= rows for b in beyond])
+            assert chance_beyond(rows, later, trained) == pytest.approx(share)
+
+
+@pytest.mark.parametrize(("then", "now", "apart"), [([50, 50], [80, 20], 0.3), ([20, 30, 50], [20, 60, 20], 0.3)])
+def test_numbers_of_few_values_are_as_far_apart_as_their_shares(then, now, apart):
+    made = [RawNumbers(np.repeat(np.arange(float(len(n))), 4 * np.array(n))) for n in (then, now)]
+    (drifted,) = unlike({"x": made[1]}, {"x": frame_of(made[0], 400)}, 400)
+    assert drifted.evidence["columns"]["x"]["far"] == pytest.approx(apart)
+    assert unlike({"x": made[0]}, {"x": frame_of(made[0], 400)}, 400) == []
+
+
+@pytest.mark.parametrize("shift", [0.0, 0.5, 1.0])
+def test_numbers_of_many_values_are_about_as_far_apart_as_a_test_says(shift):
+    r = np.random.default_rng(2)
+    first, second = r.normal(size=4_000), r.normal(shift, 1, 4_000)
+    second = np.clip(second, first.min(), first.max())
+    found = unlike({"x": RawNumbers(second)}, {"x": frame_of(RawNumbers(first), 4_000)}, 4_000)
+    far = found[0].evidence["columns"]["x"]["far"] if found else 0.0
+    true = stats.ks_2samp(first, second).statistic
+    assert far <= true + 1e-9
+    assert far > 0.95 * true if true > 0.1 else far == 0.0
+
+
+def test_levels_drawn_alike_are_as_far_apart_as_chance_makes_and_are_not_told():
+    r = np.random.default_rng(3)
+    share = r.dirichlet(np.ones(40))
+
+    def levels(n):
+        return RawWords(r.choice(40, n, p=share).astype(np.int32), [f"l{k}" for k in range(40)])
+
+    trained = frame_of(levels(300), 300)
+    far = [_levels_apart(levels(200), trained, np.arange(200), 1.0) for _ in range(60)]
+    assert np.mean([d for d, _ in far]) == pytest.approx(np.mean([noise for _, noise in far]), rel=0.2)
+    assert [f for _ in range(60) for f in unlike({"c": levels(200)}, {"c": trained}, 200)] == []
+
+
+def test_copies_of_a_counted_row_do_not_help_to_make_its_own_rate():
+    r = np.random.default_rng(6)
+    frame = pd.DataFrame({"c": [f"c{k}" for k in range(150)], "y": r.choice(["no", "yes"], 150), "n": 4})
+    study = Study(frame, outcome="y", counts="n", kinds={"c": "nominal"})
+    view = study.prepare(Preparation(outcome="y").then("encode", "c", using="rate"), fit=True)
+    assert view.prepared["c"].nunique() == 1  # the rate of all: no other row has the level
 
 
 def test_a_yes_written_otherwise_is_said_to_be_read():

@@ -9,7 +9,7 @@ from sklearn.linear_model import LogisticRegression, Ridge
 
 from envelt import Preparation, Study
 from envelt.core.proposal.blocks import bent, indicators, straight
-from envelt.core.proposal.trial import Trial
+from envelt.core.proposal.trial import Change, Trial, bearable
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.targets import ClassTarget, NumberTarget
 from envelt.errors import OptionError
@@ -202,7 +202,25 @@ def test_losses_are_those_of_ridge_regression_on_rows_held_out():
         expected[inside] = (target.values[inside] - model.predict(x[inside])) ** 2
     assert np.sort(trial.losses(keys)) == pytest.approx(np.sort(expected), rel=1e-6)
     alone = trial.change(keys, keys[:1])
+    away = trial.losses(keys[:1]) - trial.losses(keys)
+    assert alone.error == pytest.approx(away.std() / np.sqrt(200) / trial.base)
     assert alone.cost == pytest.approx((trial.losses(keys[:1]) - trial.losses(keys)).mean() / trial.base)
+
+
+def test_a_bend_is_flat_below_its_knot_and_straight_above():
+    x = rng().lognormal(size=301)
+    line, hinge = bent(x, 1).T
+    below = x <= np.median(x)
+    assert np.ptp(hinge[below]) == pytest.approx(0, abs=1e-12)
+    assert np.corrcoef(hinge[~below], line[~below])[0, 1] == pytest.approx(1)
+
+
+def test_a_change_may_cost_next_to_nothing_and_little_of_its_noise():
+    assert bearable(Change(0.0004, 0.0))
+    assert bearable(Change(-0.01, 0.001))
+    assert bearable(Change(0.002, 0.01))
+    assert not bearable(Change(0.003, 0.01))
+    assert not bearable(Change(0.0006, 0.0))
 
 
 def test_no_column_gains_more_than_is_said_before_rows_are_looked_at():

@@ -20,7 +20,9 @@ Floats = NDArray[np.float64]
 Mask = NDArray[np.bool_]
 Frame = dict[str, Any]
 
-STEPS = np.array([0.0, 0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99, 1.0])
+STEPS = np.array([0.0, 0.01, *(k / 20 for k in range(1, 20)), 0.99, 1.0])
+MOST_VALUES = 30
+"""Different ones of a number, of which the rows at each are kept too: quantiles of so few say little."""
 MOST_LEVELS = 200
 """That a frame keeps, the most frequent."""
 LOOKED_AT = 20_000
@@ -54,8 +56,8 @@ class Off(NamedTuple):
 def frame_of(raw: RawColumn, cases: int) -> Frame:
     """Return what a column of training rows looks like, JSON-ready.
 
-    Its rows and the cases they are of, the share missing, and the quantiles of numbers and dates, or the rows at each
-    level.
+    Its rows and the cases they are of, the share missing, and the quantiles of numbers and dates (of numbers of few
+    values the rows at each too), or the rows at each level.
     """
     missing = missing_of(raw)
     gaps = float(missing.mean()) if len(missing) else 0.0
@@ -69,6 +71,10 @@ def frame_of(raw: RawColumn, cases: int) -> Frame:
         first, *middle, last = sorted_quantiles(ordered, STEPS).tolist()
         steps = [first, *(float(f"{q:.9g}") for q in middle), last]
         out["quantiles"] = steps if isinstance(raw, RawNumbers) else [time_label(int(q)) for q in steps]
+        first_of = np.flatnonzero(np.concatenate(([True], ordered[1:] > ordered[:-1])))
+        if isinstance(raw, RawNumbers) and len(first_of) <= MOST_VALUES:
+            counts = np.diff(np.append(first_of, len(ordered)))
+            out["values"] = [[float(v), int(n)] for v, n in zip(ordered[first_of], counts, strict=True)]
     return out
 
 
@@ -143,8 +149,7 @@ def _beyond(name: str, raw: RawColumn, missing: Mask, frame: Frame, cases: int) 
     away = np.where(values[out] < low, low - values[out], values[out] - high)
     far = float(away.max() / width) if width > 0 else np.inf
     trained, tells = frame["cases"] * (1 - frame["missing"]), cases / len(there)
-    chance = stats.betabinom.sf(round(rows * tells) - 1, max(round(of * tells), 1), 2, max(trained - 1, 1))
-    often = rows > LEAST_SHARE * of and chance < SURE
+    often = rows > LEAST_SHARE * of and chance_beyond(round(rows * tells), max(round(of * tells), 1), trained) < SURE
     later = isinstance(raw, RawTimes)  # that time goes on is no surprise
     if not (far > (FAR_IN_TIME if later else FAR) or (often and not later)):
         return None
@@ -152,6 +157,15 @@ def _beyond(name: str, raw: RawColumn, missing: Mask, frame: Frame, cases: int) 
     most = values[out][int(np.argmax(away))]
     says = f"{marked(name)} in {rows:,} of {of:,} (to {label(float(most))}, trained on {label(low)} to {label(high)})"
     return Off(name, rows, of, far, says)
+
+
+def chance_beyond(rows: int, of: int, trained: float) -> float:
+    """Return the chance that so many of later cases lie beyond both ends of as many training cases, or more.
+
+    What lies between the ends of n values has the share Beta(n − 1, 2) (Wilks 1941), so what lies beyond is
+    beta-binomial.
+    """
+    return float(stats.betabinom.sf(rows - 1, of, 2, max(trained - 1, 1)))
 
 
 def _moved(name: str, raw: RawColumn, missing: Mask, frame: Frame, cases: int) -> Off | None:
@@ -183,9 +197,18 @@ def _by_chance(rows: float, trained: float) -> float:
 
 
 def _numbers_apart(raw: RawNumbers, frame: Frame, some: NDArray[np.intp]) -> float:
-    """Return the largest distance of two cumulative shares at the quantiles that are kept, ties by either side."""
+    """Return the largest distance of two cumulative shares: at each of few values, else at the quantiles that are kept.
+
+    At these no more is said than is sure, since a value with many ties is at several.
+    """
     values = np.sort(raw.values[some])
-    cuts, n = _quantiles(frame), len(values)
+    n = len(values)
+    if "values" in frame:
+        at, counts = np.array(frame["values"]).T
+        then = np.concatenate(([0.0], np.cumsum(counts) / counts.sum()))
+        now = np.searchsorted(values, at, "right") / n, np.searchsorted(values, at, "left") / n
+        return float(max(np.abs(now[0] - then[1:]).max(), np.abs(now[1] - then[:-1]).max()))
+    cuts = _quantiles(frame)
     # at a value with many ties the cumulative share jumps, over all the steps that the value has
     first = STEPS[np.searchsorted(cuts, cuts, "left")]
     last = STEPS[np.searchsorted(cuts, cuts, "right") - 1]

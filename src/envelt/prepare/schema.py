@@ -12,12 +12,16 @@ from .values import said
 FRAME = {
     "type": "object",
     "description": "What the column looked like in the training rows: rows, share missing, quantiles at 0, 1, 5, 10, "
-    "25, 50, 75, 90, 95, 99 and 100 %, or the rows at each level.",
+    "15, … 95, 99 and 100 %, of few values the rows at each, or the rows at each level.",
     "properties": {
         "rows": {"type": "integer", "minimum": 0},
         "cases": {"type": "integer", "minimum": 0},
         "missing": {"type": "number", "minimum": 0, "maximum": 1},
-        "quantiles": {"type": "array", "items": {"type": ["number", "string"]}, "minItems": 11, "maxItems": 11},
+        "quantiles": {"type": "array", "items": {"type": ["number", "string"]}, "minItems": 23, "maxItems": 23},
+        "values": {
+            "type": "array",
+            "items": {"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2},
+        },
         "levels": {"type": "object", "additionalProperties": {"type": "integer", "minimum": 0}},
     },
     "required": ["rows", "cases", "missing"],
