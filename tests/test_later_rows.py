@@ -121,9 +121,10 @@ def test_units_count_as_the_cases_they_are():
 
 def test_the_chance_beyond_is_that_of_all_orders():
     for trained, later in ((2, 3), (3, 3), (4, 2), (5, 3)):
-        beyond = []
-        for chosen in itertools.combinations(range(trained + later), trained):
-            beyond.append(sum(k < chosen[0] or k > chosen[-1] for k in range(trained + later) if k not in chosen))
+        beyond = [
+            sum(k < chosen[0] or k > chosen[-1] for k in range(trained + later) if k not in chosen)
+            for chosen in itertools.combinations(range(trained + later), trained)
+        ]
         for rows in range(later + 1):
             share = np.mean([b >= rows for b in beyond])
             assert chance_beyond(rows, later, trained) == pytest.approx(share)
