@@ -41,7 +41,8 @@ ROOMS = {
     "core/within": (*WHOLE, "within", "contingency", "against", "relations", "mended", "units", "careful"),
     "core/rank": (*WHOLE, "mended", "held_out", "tables", "study", "rows_and_outcomes"),
     "core/embed/quality.py": ("formulas", "embed", "seldom"),
-    "prepare": ("operations", "formulas", "preparation", "rows_and_outcomes", "reading"),
+    "core/proposal": ("proposals", "preparation", "formulas"),
+    "prepare": ("operations", "formulas", "preparation", "later_rows", "proposals", "rows_and_outcomes", "reading"),
 }
 """Each room with the test files that are asked."""
 OPERATORS = (
