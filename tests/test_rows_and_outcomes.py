@@ -98,6 +98,47 @@ def test_one_row_is_what_the_table_has_in_its_place(chosen, seed):
             assert alike(whole[name].iloc[k], value), (name, whole[name].iloc[k], value)
 
 
+@pytest.mark.filterwarnings("ignore::envelt.LaterRowsWarning")
+@given(st.lists(steps, min_size=1, max_size=5), st.integers(0, 3))
+@settings(max_examples=25, deadline=None,
+          suppress_health_check=[HealthCheck.filter_too_much, HealthCheck.function_scoped_fixture])  # fmt: skip
+def test_the_command_the_study_and_the_library_give_the_same(run, tmp_path, chosen, seed):
+    frame, later = table(seed), table(seed + 10)
+    try:
+        plain = Preparation(
+            [{"operation": name, "columns": columns, **options} for name, columns, options in chosen], outcome="y"
+        )
+        plain.save(tmp_path / "p.json")
+    except EnveltError:
+        assume(False)
+    frame.to_csv(tmp_path / "rows.csv", index=False)
+    later.to_csv(tmp_path / "later.csv", index=False)
+    status, _, err = run("prepare", "rows.csv", "-o", "y", "--using", "p.json", "--fit", "--out", "out.parquet")
+    study = Study(tmp_path / "rows.csv", outcome="y")
+    try:
+        view = study.prepare(plain, fit=True)
+    except EnveltError as refused:
+        assert status == 2
+        assert " ".join(str(refused).split()[:8]) in " ".join(err.split())
+        return
+    assert status == 0, err
+    alike_frames(pd.read_parquet(tmp_path / "out.parquet"), view.prepared)
+    made = Preparation.load(tmp_path / "p.json")
+    assert made.to_dict() == view.preparation.to_dict()
+    status, _, err = run("prepare", "later.csv", "--using", "p.json", "--out", "out.parquet")
+    whole = made.transform(tmp_path / "later.csv")
+    assert status == 0, err
+    alike_frames(pd.read_parquet(tmp_path / "out.parquet"), whole)
+    alike_frames(Study(later).prepare(made).prepared, whole)
+    alike_frames(made.transform(later), whole)
+
+
+def alike_frames(one, other):
+    """Hold the same values; a file of Parquet keeps levels as another type of text."""
+    one, other = (f.reset_index(drop=True) for f in (one, other))
+    pd.testing.assert_frame_equal(one, other, check_dtype=False, check_categorical=False)
+
+
 @pytest.mark.parametrize(
     "operation",
     [

@@ -20,7 +20,7 @@ from ..core.words import plural
 from ..data.frames import check_names, named_in_text
 from ..errors import OptionError, PreparationError, entry
 from .trained import Trained, as_trained
-from .working import GivenValue, Working, empty_like, missing_of, type_of
+from .working import FLAGS, GivenValue, Working, empty_like, missing_of, type_of
 
 INFINITY = float("inf")
 Typed = Mapping[str, str]
@@ -233,6 +233,7 @@ def one_row(
             raw = RawNumbers(np.array([value], np.float64))
         elif plain is str and (kind == "text" or name in as_given) and value in spelt.get(name, (value,)):
             raw = RawWords(np.zeros(1, np.int32), [value])
+            value = value == "True" if FLAGS.issuperset(spelt.get(name, ("",))) else value
         elif plain is np.datetime64 and kind == "date" and value == value:
             raw = _moment(value)
         elif plain is pd.Timestamp and kind == "date" and value.tzinfo is None:
@@ -258,8 +259,9 @@ def from_one_row(at: Working, names: Sequence[str]) -> dict[str, Any]:
     for name in names:
         raw, source = at.raw(name), at.source(name)
         gone = bool(missing_of(raw)[0])
-        if isinstance(source, GivenValue) and isinstance(source.value, (bool, np.bool_)):
-            out[name] = bool(source.value)
+        source = source.value if isinstance(source, GivenValue) else source
+        if isinstance(source, (bool, np.bool_)):
+            out[name] = bool(source)
         elif isinstance(source, pd.Series) and pd.api.types.is_bool_dtype(source.dtype) and not gone:
             out[name] = bool(source.iloc[0])
         elif isinstance(raw, RawNumbers):

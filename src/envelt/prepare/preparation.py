@@ -35,7 +35,7 @@ from .intake import (
 from .operation import Operation, State, Training
 from .operation_list import PreparationSuggestion
 from .watched import Watched, seen
-from .working import Working
+from .working import Working, flags_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -245,6 +245,9 @@ class Preparation(Estimator):
             )
         at.cases = self._cases(at)
         columns, given = {n: type_here(at, n) for n in at.names}, at.keep_apart()
+        for name in self._needed(columns):
+            flags = flags_of(at.raw(name), at.rows) if columns[name] == "text" else None
+            at.set(name, flags or at.source(name))
         training = self._training(at, outcome, copies)
         states: list[State] = []
         for operation in self._steps:

@@ -16,7 +16,7 @@ from ..core.columns.zones import clock_in
 from ..core.finding import Finding, marked
 from ..errors import PreparationError
 from .frame import Frame
-from .working import Working, as_words, empty_like, missing_of
+from .working import FLAGS, Working, as_words, empty_like, flags_of, missing_of
 
 
 class Trained(NamedTuple):
@@ -66,12 +66,13 @@ def as_trained(out: Working, name: str, at: Working, here: str, trained: Trained
         same = _same_words(raw, trained)
         if same is not None:
             _say(out, name, " and ".join(map(repr, raw.words[:2])), " and ".join(map(repr, trained.levels)))
-        return source if same is None else same
+        flags = flags_of(raw if same is None else same, at.rows) if FLAGS.issuperset(trained.levels) else None
+        return flags or (source if same is None else same)
     if missing_of(raw).all():
         return empty_like(trained.kind, len(at))
     made = _converted(name, raw, trained)
     _say(out, name, here, trained.kind)
-    return made
+    return flags_of(made, at.rows) or made
 
 
 def _say(out: Working, name: str, came: str, expected: str) -> None:

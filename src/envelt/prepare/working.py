@@ -22,10 +22,23 @@ Source = "pd.Series[Any] | RawColumn"
 
 
 class GivenValue(NamedTuple):
-    """A value of one row as it was given, and as a column of one row."""
+    """A value of one row, or True and False of several as a pandas column, as given; and as arrays."""
 
     value: Any
     raw: RawColumn
+
+
+FLAGS = {"True", "False"}
+"""What levels of true and false are called."""
+
+
+def flags_of(raw: RawColumn, rows: pd.Index[Any]) -> GivenValue | None:
+    """Return levels that are True and False as that, however they came; nothing of others."""
+    if not isinstance(raw, RawWords) or not raw.words or not FLAGS.issuperset(raw.words):
+        return None
+    named = np.array([*(w == "True" for w in raw.words), None], object)[raw.codes]
+    gaps = bool((raw.codes < 0).any())
+    return GivenValue(pd.Series(named if gaps else named.astype(bool), index=rows), raw)
 
 
 class Working:
@@ -115,7 +128,7 @@ class Working:
             raise PreparationError(f"{operation} needs dates, and {name!r} holds none: retype it to dates first.")
         return raw
 
-    def set(self, name: str, column: RawColumn) -> None:
+    def set(self, name: str, column: RawColumn | GivenValue) -> None:
         """Replace a column, or add one at the end."""
         self._columns[name] = column
 
@@ -149,8 +162,12 @@ class Working:
 
     def at(self, places: NDArray[np.intp], rows: pd.Index[Any] | None = None) -> Working:
         """Return the rows at some places, under other labels where they are given."""
-        columns = {n: taken(self.raw(n), places) for n in self._columns}
-        out = Working(columns, self.rows[places] if rows is None else rows)
+        rows = self.rows[places] if rows is None else rows
+        columns: dict[str, Any] = {n: taken(self.raw(n), places) for n in self._columns}
+        for name, column in self._columns.items():
+            if isinstance(column, GivenValue):
+                columns[name] = flags_of(columns[name], rows) or columns[name]
+        out = Working(columns, rows)
         out.found, out.written = list(self.found), dict(self.written)
         return out
 
@@ -236,6 +253,7 @@ def type_of(raw: RawColumn) -> str:
 
 def as_pandas(column: Any, rows: pd.Index[Any]) -> pd.Series[Any]:
     """Return a column as pandas has it."""
+    column = column.value if isinstance(column, GivenValue) else column
     if isinstance(column, pd.Series):
         return column if COPIED_ON_WRITE else column.copy()
     if isinstance(column, RawNumbers):
