@@ -78,7 +78,7 @@ def test_transforms_are_taken_where_a_line_gains_and_not_for_a_shape():
     assert transforms(study.preparation()) == {"by_log": "log"}
     trees = study.preparation(for_model="trees")
     assert not {"reexpress", "rescale"} & {o.name for o in trees}
-    with pytest.raises(OptionError, match="Did you mean 'trees'"):
+    with pytest.raises(OptionError, match="for_model='linear' or 'trees'"):
         study.preparation(for_model="tree")
 
 

@@ -49,7 +49,7 @@ def _typed(marked: re.Match[str]) -> str:
     words = (v if re.fullmatch(r"[\w.,=:-]+", v) else f'"{v}"' for v in values)
     if name.startswith("@"):
         return f'"{name[1:]}": ' + " or ".join(f'"{v}"' for v in values) if values else f'"{name[1:]}"'
-    return f"--{name} {' or '.join(words)}"
+    return f"--{name.replace('_', '-')} {' or '.join(words)}"
 
 
 class EnveltError(Exception):

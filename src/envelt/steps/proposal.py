@@ -18,7 +18,7 @@ from ..core.proposal.trial import Change
 from ..core.shapes.quantiles import sorted_quantiles
 from ..core.stats.draws import scattered
 from ..core.words import plural
-from ..errors import OptionError, did_you_mean
+from ..errors import OptionError, option
 from ..prepare.operation_list import PreparationSuggestion
 from ..prepare.preparation import Preparation
 from ..write.progress import slow_progress
@@ -39,7 +39,7 @@ MANY_ROWS = 100_000
 def propose(context: Context, for_model: str = "linear") -> Preparation:
     """Return a preparation, not fitted, of a study's candidates."""
     if for_model not in MODELS:
-        raise OptionError(f"No for_model {for_model!r}.{did_you_mean(for_model, MODELS)}")
+        raise OptionError(f"There is no proposal for {for_model!r}: take {option('for_model', *MODELS)}.")
     with slow_progress("Proposing a preparation") as report:
         report(0, 4, "columns")
         whole, context = len(context.listed), _some_of_many(context)
