@@ -562,6 +562,16 @@ def test_what_cannot_be_fitted_says_why(what):
         Preparation().then(name, column, **options).fit(frame)
 
 
+def test_a_column_for_each_of_very_many_levels_is_refused_and_codes_or_rates_are_not():
+    frame = pd.DataFrame({"case": [f"k{i}" for i in range(200_000)], "y": np.arange(200_000) % 2})
+    with pytest.raises(PreparationError, match=r"200,000 levels of 'case'.*merge_rare"):
+        Preparation().then("encode", "case", using="levels").fit(frame)
+    codes = Preparation().then("encode", "case", using="ordered").fit_transform(frame)
+    assert sorted(codes["case"]) == list(range(200_000))
+    rates = Preparation(outcome="y").then("encode", "case", using="rate").fit_transform(frame)
+    assert rates["case"].to_numpy() == pytest.approx(0.5, abs=0.01)
+
+
 def test_infinity_no_rows_and_other_lengths_are_refused():
     frame = rows(40)
     preparation = Preparation().then("rescale", "z").then("drop", "y")

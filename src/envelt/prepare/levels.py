@@ -37,6 +37,8 @@ from .working import Working
 
 Floats = NDArray[np.float64]
 NAN = float("nan")
+MOST_COLUMNS = 10_000
+"""That one column becomes: names of cases, and no machine holds a column for each."""
 
 
 class MergeRare(Operation):
@@ -122,13 +124,18 @@ class Encode(Operation):
             raise PreparationError(f"encode learns from {name!r}, which is missing in every training row: drop it.")
         gaps = bool((words.codes < 0).any())
         if self["using"] == "levels":
+            if len(there) > MOST_COLUMNS:
+                raise PreparationError(
+                    f"encode would make a column for each of the {len(there):,} levels of {name!r}, at most "
+                    f"{MOST_COLUMNS:,}: join those of few rows first (merge_rare), or take {entry('using', 'rate')}."
+                )
             return {"levels": sorted(there) if not words.order else there, "missing": gaps}
         if self["using"] == "ordered":
             return self._in_order(name, there, words)
         rates, base = _rates(words, training, None)
         parts = _parts(training)
         return {
-            "rates": {w: rates[k].tolist() for k, w in enumerate(words.words) if counts[k]},
+            "rates": {w: r for w, r, n in zip(words.words, rates[:-1].tolist(), counts.tolist(), strict=True) if n},
             "missing": rates[-1].tolist() if gaps else base.tolist(), "base": base.tolist(), "of": parts,
             "event": _event(training),
         }  # fmt: skip
@@ -137,10 +144,11 @@ class Encode(Operation):
         order = list(self["order"])
         if not order:
             order = there if words.order else list(grade_order(there) or sorted(there, key=natural_key))
-        new = [w for w in there if w not in order]
+        place = {w: k for k, w in enumerate(order)}
+        new = [w for w in there if w not in place]
         if new:
             raise refuse_unseen("encode (ordered)", name, new)
-        places_of = np.array([order.index(w) for w in there])
+        places_of = np.array([place[w] for w in there])
         return {"order": order, "middle": float(np.median(places_of))}
 
     def fit_apply(self, at: Working, training: Training) -> State:
