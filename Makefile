@@ -3,6 +3,8 @@ VENV := .venv
 PY := $(VENV)/bin/python
 
 EXAMPLES ?= envelt-examples
+# one worker a core: matrix products with threads of their own would wait for the other worker's
+ALONE := OPENBLAS_NUM_THREADS=1 OMP_NUM_THREADS=1
 
 .PHONY: demo examples test search mutants versions lint benchmarks
 
@@ -15,10 +17,10 @@ examples: $(VENV)/.installed
 	done
 
 test: $(VENV)/.installed
-	$(PY) -m pytest -n auto
+	$(ALONE) $(PY) -m pytest -n auto
 
 search: $(VENV)/.installed
-	ENVELT_SEARCHES=$${ENVELT_SEARCHES:-3000} $(PY) -m pytest -n auto tests/test_searches.py
+	$(ALONE) ENVELT_SEARCHES=$${ENVELT_SEARCHES:-3000} $(PY) -m pytest -n auto tests/test_searches.py
 
 mutants: $(VENV)/.installed
 	$(PY) -m pip install --quiet --disable-pip-version-check -c constraints.txt -e ".[test,mutants]"

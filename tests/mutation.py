@@ -149,7 +149,8 @@ def run_tests(copy: Path, words: list[str], timeout: float | None) -> subprocess
     """Run pytest in a copy of the tree."""
     return subprocess.run(
         [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *words], cwd=copy, capture_output=True,
-        env={"PYTHONPATH": str(copy / "src"), "PATH": "/usr/bin:/bin", "HOME": str(copy)}, text=True, timeout=timeout,
+        env={"PYTHONPATH": str(copy / "src"), "PATH": "/usr/bin:/bin", "HOME": str(copy), "OPENBLAS_NUM_THREADS": "1"},
+        text=True, timeout=timeout,
     )  # fmt: skip
 
 
