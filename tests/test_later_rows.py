@@ -150,6 +150,17 @@ def test_numbers_of_many_values_are_about_as_far_apart_as_a_test_says(shift):
     assert far > 0.95 * true if true > 0.1 else far == 0.0
 
 
+@pytest.mark.parametrize("tied_now", [True, False])
+def test_a_value_of_half_the_rows_that_spreads_or_gathers_is_seen(tied_now):
+    r = np.random.default_rng(4)
+    rest = np.concatenate(([-1.0], r.uniform(1, 2, 999)))
+    tied, spread = np.concatenate((rest, np.zeros(1_000))), np.concatenate((rest, r.uniform(0, 1, 1_000)))
+    now, then = (tied, spread) if tied_now else (spread, tied)
+    (drifted,) = unlike({"x": RawNumbers(now)}, {"x": frame_of(RawNumbers(then), 2_000)}, 2_000)
+    true = stats.ks_2samp(then, now).statistic
+    assert true - 0.06 < drifted.evidence["columns"]["x"]["far"] <= true + 1e-9
+
+
 def test_levels_drawn_alike_are_as_far_apart_as_chance_makes_and_are_not_told():
     r = np.random.default_rng(3)
     share = r.dirichlet(np.ones(40))
