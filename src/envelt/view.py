@@ -81,6 +81,10 @@ class View:
         """Return lines on what it was computed from: rows, missing, the subset, the event."""
         return ()
 
+    def _answer(self) -> str:
+        """Return one or two sentences that a person would repeat."""
+        raise NotImplementedError
+
     def _line(self) -> str:
         """Return the line under the title of the picture."""
         return " · ".join(self.about)
@@ -104,6 +108,11 @@ class View:
     def about(self) -> tuple[str, ...]:
         """Lines on what it was computed from: rows, missing, the subset, the event."""
         return self._lines()
+
+    @cached_property
+    def answer(self) -> str:
+        """One or two sentences that a person would repeat to a colleague, made of the numbers in the tables."""
+        return self._answer()
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
@@ -211,7 +220,7 @@ class View:
             raise OptionError(
                 f"A picture is drawn into Matplotlib axes, not into {ax!r}: figure.add_subplot() makes them."
             )
-        figure = self._picture(Page(self.title, self._line(), ax))
+        figure = self._picture(Page(self.title, self._line(), ax, self.answer))
         make_readable(figure if ax is None else ax)
         return figure
 
@@ -232,6 +241,7 @@ class View:
         return {
             "step": self.step,
             "title": self.title,
+            "answer": self.answer,
             "about": list(self.about),
             **({"values": plain(values)} if values else {}),
             "tables": {name: records(t.of(self)) for name, t in self._tables().items()},
@@ -279,16 +289,16 @@ class View:
         if extension == "md":
             from .write.markdown import view_markdown
 
-            return view_markdown(self.title, self.about, self.shown, self.findings)
+            return view_markdown(self.title, self.answer, self.about, self.shown, self.findings)
         from .write.html import Section, embedded, page
 
         section = Section(self.title, (), self.shown, self.findings, embedded(*self.picture()))
-        return page(self.title, self.about, [section], f"Made with Envelt: {self.step}.")
+        return page(self.title, (self.answer, *self.about), [section], f"Made with Envelt: {self.step}.")
 
     def __str__(self) -> str:
         from .write.terminal import view_text
 
-        return view_text(self.title, self.about, self.in_terminal, self.findings)
+        return view_text(self.title, self.about, self.in_terminal, self.findings, self.answer)
 
     def __repr__(self) -> str:
         rows, columns = self.table.shape
@@ -297,7 +307,7 @@ class View:
     def _repr_html_(self) -> str:
         from .write.html import fragment
 
-        return fragment(self.title, self.about, self.shown, self.findings)
+        return fragment(self.title, self.about, self.shown, self.findings, self.answer)
 
 
 def _figure_bytes(figure: Figure, extension: str) -> bytes:

@@ -42,7 +42,8 @@ def run_demo(folder: Path, console: Console) -> None:
         study.against(name).save(folder / f"against-{name}.png")
     study.report(folder / "report.html")  # the views above are used again
     shown = ranking.shown["table"]
-    print_view(console, ranking.title, ranking.about, {"table": shown.of(shown.frame.head(12))}, ranking.findings)
+    tables = {"table": shown.of(shown.frame.head(12))}
+    print_view(console, ranking.title, ranking.about, tables, ranking.findings, answer=ranking.answer)
     lines = [
         "",
         f"In {folder}/: the data, report.html, {4 + FIGURES} figures and tables. Try next:",

@@ -214,7 +214,7 @@ class Given:
         for view in views:
             findings = [replace(f, advice=f.typed_advice) for f in view.findings]
             how = "" if self["findings"] else "Print them all: --findings"
-            print_view(console(), view.title, view.about, view.in_terminal, findings, how)
+            print_view(console(), view.title, view.about, view.in_terminal, findings, how, view.answer)
         for path in written:
             print(f"Wrote {marks(str(path))}", file=sys.stderr)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -15,9 +15,7 @@ from ..core.words import plural
 from ..errors import OptionError, OutputError
 from ..version import __version__
 from ..view import View
-from ..views.balance import BalanceView
 from ..views.rank import RankView
-from ..write.digits import count, percent
 from ..write.files import check_writable, write_bytes
 from ..write.html import Section, embedded, page
 from ..write.progress import slow_progress
@@ -71,7 +69,7 @@ def write_report(context: Context, path: Path) -> Path:
             sections.append(_candidate(context, name, f"candidate-{i + 1}"))
     title = f"What says something about {context.known_outcome.name}"
     footer = f"Envelt {__version__}, {datetime.now():%Y-%m-%d}. Seed {context.seed}. Data: {context.source_name}."
-    write_bytes(path, page(title, _lead(context, balance, ranking), sections, footer).encode("utf-8"))
+    write_bytes(path, page(title, _lead((inventory, balance, ranking)), sections, footer).encode("utf-8"))
     return path
 
 
@@ -169,16 +167,10 @@ def _section(view: View, title: str, anchor: str, level: int = 2, folded: tuple[
         folded=folded,
         level=level,
         anchor=anchor,
+        answer=view.answer,
     )
 
 
-def _lead(context: Context, balance: BalanceView, ranking: RankView) -> tuple[str, ...]:
-    table = ranking.table
-    carrying = int((table["low"] > 0).sum())
-    stops = [f for f in ranking.findings if f.weight == "stop"]
-    first = f"{plural(len(context.table), 'row')}, {plural(len(table), 'candidate')}; "
-    first += f"{count(carrying)} {'carries' if carrying == 1 else 'carry'} something alone."
-    if "largest_share" in balance.values:
-        first += f" Always saying the largest class is right {percent(balance.largest_share)} of the time."
-    second = tuple(f"Look first at {f.columns[0]}: it is too good to be true." for f in stops[:3])
-    return (first, *second)
+def _lead(views: Sequence[View]) -> tuple[str, ...]:
+    """Return the paragraph of answers that the page opens with."""
+    return (" ".join(view.answer for view in views),)

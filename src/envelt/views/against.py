@@ -21,6 +21,7 @@ from ..declared import TableOf, tabled, valued_if
 from ..view import View
 from ..write.digits import day_label, measured
 from . import written
+from .answers.against import against_answer
 from .captions import Captions, missing_line
 from .distribution import (
     MOST_OUTLIERS_SHOWN,
@@ -253,6 +254,9 @@ class AgainstView(View):
         result = self._result
         lines = (*self._about, *_own_lines(result, self._answers.by is not None))
         return (*lines, *missing_line(result.missing, self._names(result.name)))
+
+    def _answer(self) -> str:
+        return against_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

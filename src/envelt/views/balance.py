@@ -17,6 +17,7 @@ from ..declared import tabled, valued_if
 from ..errors import OptionError
 from ..view import View
 from ..write.digits import percent
+from .answers.balance import balance_answer
 from .captions import Captions
 from .contingency import CrossedTables
 from .distribution import (
@@ -171,6 +172,11 @@ class BalanceView(View):
         return int(self._class_result.counts.min())
 
     @valued_if(_classes)
+    def one_in(self) -> float:
+        """Of how many rows one is of the smallest class."""
+        return self.rows / max(self.smallest, 1)
+
+    @valued_if(_classes)
     def candidates(self) -> int:
         """How many candidates there are."""
         return self._class_result.candidates
@@ -217,6 +223,9 @@ class BalanceView(View):
         if self._crossed is not None:
             return (*self._about, _in_words(self._class_result), *self._crossed.note)
         return (*self._about, _in_words(self._class_result))
+
+    def _answer(self) -> str:
+        return balance_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

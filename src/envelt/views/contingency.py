@@ -23,6 +23,7 @@ from ..view import View
 from ..write.digits import count
 from ..write.shown import Writer
 from . import written
+from .answers.contingency import contingency_answer
 from .captions import Captions
 from .tables import effects_table, pooled_table, ratio_note, tests_table
 
@@ -252,6 +253,9 @@ class ContingencyView(View):
     @property
     def _note(self) -> tuple[str, ...]:
         return self.crossed.note if self.crossed.has("tests") else ()
+
+    def _answer(self) -> str:
+        return contingency_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

@@ -18,6 +18,7 @@ from ..core.words import be, have, plural
 from ..declared import tabled, valued_if
 from ..view import View
 from ..write.digits import count, measured, percent, significant
+from .answers.distribution import distribution_answer, sheet_answer
 from .captions import Captions
 from .tables import as_times, by_group, group_table
 from .written import COUNTED, GROUPS, OUTLIERS, SPARE_OF_GROUPS
@@ -178,6 +179,9 @@ class DistributionView(View):
             *lines,
             *((f"{have(missing, 'row')} no value and {be(missing)} left out",) if missing else ()),
         )
+
+    def _answer(self) -> str:
+        return distribution_answer(self, self._names(self._result.name))
 
     def _found(self) -> tuple[Finding, ...]:
         return self._result.findings
@@ -340,6 +344,9 @@ class SheetView(View):
 
     def _lines(self) -> tuple[str, ...]:
         return (*self._about, f"sorted by {self._answers.sort}")
+
+    def _answer(self) -> str:
+        return sheet_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.sheet.findings

@@ -21,6 +21,7 @@ from ..prepare.intake import working_of
 from ..view import View
 from ..write.digits import count, label, percent, places, significant
 from ..write.shown import EVERY
+from .answers.embed import embed_answer
 from .captions import Captions
 
 if TYPE_CHECKING:
@@ -238,6 +239,9 @@ class EmbedView(View):
 
     def _line(self) -> str:
         return " · ".join(self._about)
+
+    def _answer(self) -> str:
+        return embed_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

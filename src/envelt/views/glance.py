@@ -15,6 +15,7 @@ from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, places, probability
 from . import written
+from .answers.against import glance_answer
 from .captions import Captions
 from .tables import group_tables
 
@@ -86,6 +87,9 @@ class GlanceView(View):
         if not result.first:
             return about
         return (*about, f"open first: {', '.join(self._names(n) for n in result.first)}")
+
+    def _answer(self) -> str:
+        return glance_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

@@ -16,6 +16,7 @@ from ..core.words import be, plural
 from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, percent
+from .answers.inventory import inventory_answer
 from .captions import Captions
 
 if TYPE_CHECKING:
@@ -106,6 +107,9 @@ class InventoryView(View):
         if len(rows) <= MANY_COLUMNS:
             return None
         return sorted(range(len(rows)), key=lambda i: (-noted[rows[i].name], -rows[i].missing))
+
+    def _answer(self) -> str:
+        return inventory_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

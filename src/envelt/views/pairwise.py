@@ -11,6 +11,7 @@ from ..core.relations.pairs import PairwiseAnswers
 from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, places, probability
+from .answers.relations import pairwise_answer
 from .captions import Captions
 from .relations import pair_table
 
@@ -52,6 +53,9 @@ class PairwiseView(View):
 
     def _lines(self) -> tuple[str, ...]:
         return self._about
+
+    def _answer(self) -> str:
+        return pairwise_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

@@ -15,6 +15,7 @@ from ..prepare.preparation import Preparation
 from ..prepare.watched import Watched
 from ..view import View
 from ..write.digits import count, measured
+from .answers.prepare import prepare_answer
 from .captions import Captions
 
 if TYPE_CHECKING:
@@ -115,6 +116,9 @@ class PrepareView(View):
         how = "fitted on these rows" if r.fitted_here else f"applied as fitted on {_fitted_rows(r.preparation)} rows"
         left = "no value is missing" if not self.missing else f"{plural(self.missing, 'value')} missing"
         return (*self._about, f"{r.columns_in} columns in, {r.frame.shape[1]} out; {how}; {left} in what came out")
+
+    def _answer(self) -> str:
+        return prepare_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._result.findings

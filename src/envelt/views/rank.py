@@ -11,6 +11,7 @@ from ..core.finding import Finding
 from ..core.rank.answers import RankAnswers
 from ..declared import tabled, valued
 from ..view import View
+from .answers.rank import rank_answer
 from .captions import Captions
 from .written import HELD_OUT
 
@@ -79,6 +80,9 @@ class RankView(View):
 
     def _lines(self) -> tuple[str, ...]:
         return self._about
+
+    def _answer(self) -> str:
+        return rank_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.ranking.findings

@@ -18,6 +18,7 @@ from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, measured, places, probability
 from ..write.shown import EVERY
+from .answers.relations import relations_answer
 from .captions import Captions
 
 if TYPE_CHECKING:
@@ -186,6 +187,9 @@ class RelationsView(View):
     def _line(self) -> str:
         kept = () if self._at_least is None else (f"only {self._at_least:g} or more",)
         return " · ".join((*self._about, *kept))
+
+    def _answer(self) -> str:
+        return relations_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

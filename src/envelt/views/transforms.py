@@ -16,6 +16,7 @@ from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, measured, places
 from ..write.shown import Writer
+from .answers.transforms import transforms_answer, transforms_sheet_answer
 from .captions import Captions
 
 if TYPE_CHECKING:
@@ -141,6 +142,9 @@ class TransformsView(View):
     def _line(self) -> str:
         return " · ".join(self.about[: -1 if self._outcome is None else -2])
 
+    def _answer(self) -> str:
+        return transforms_answer(self)
+
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings
 
@@ -214,6 +218,9 @@ class TransformsSheetView(View):
 
     def _line(self) -> str:
         return " · ".join(self._about)
+
+    def _answer(self) -> str:
+        return transforms_sheet_answer(self)
 
     def _found(self) -> tuple[Finding, ...]:
         return self._answers.findings

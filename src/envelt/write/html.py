@@ -22,6 +22,8 @@ class Section:
 
     Parameters
     ----------
+    answer
+        One or two sentences that lead.
     picture
         A PNG as a data URI, and its text alternative.
     folded
@@ -36,6 +38,7 @@ class Section:
     folded: tuple[str, ...] = ()
     level: int = 2
     anchor: str = ""
+    answer: str = ""
 
 
 @cache
@@ -63,9 +66,11 @@ def embedded(png: bytes, alternative: str) -> tuple[str, str]:
     return "data:image/png;base64," + base64.b64encode(png).decode("ascii"), alternative
 
 
-def fragment(title: str, about: Iterable[str], tables: dict[str, ShownTable], findings: Iterable[Finding]) -> str:
+def fragment(
+    title: str, about: Iterable[str], tables: dict[str, ShownTable], findings: Iterable[Finding], answer: str = ""
+) -> str:
     """Return a view as an HTML fragment, as notebooks show it."""
-    section = Section(title, tuple(about), tables, tuple(findings))
+    section = Section(title, tuple(about), tables, tuple(findings), answer=answer)
     return _environment().get_template("fragment.html").render(section=section)
 
 

@@ -9,9 +9,11 @@ from .digits import as_text, numeric_columns
 from .shown import ShownTable
 
 
-def view_markdown(title: str, about: Iterable[str], tables: dict[str, ShownTable], findings: Iterable[Finding]) -> str:
-    """Return a view as a Markdown document."""
-    parts = [f"## {_escape(title)}", "  \n".join(_escape(a) for a in about)]
+def view_markdown(
+    title: str, answer: str, about: Iterable[str], tables: dict[str, ShownTable], findings: Iterable[Finding]
+) -> str:
+    """Return a view as a Markdown document: what it is, its answer, its tables and findings."""
+    parts = [f"## {_escape(title)}", _escape(answer), "  \n".join(_escape(a) for a in about)]
     for name, shown in tables.items():
         if name != "table":
             parts.append(f"### {name.replace('_', ' ')}")

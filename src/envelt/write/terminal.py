@@ -143,11 +143,14 @@ def print_view(
     tables: dict[str, ShownTable],
     findings: Iterable[Finding],
     how: str = "",
+    answer: str = "",
 ) -> None:
-    """Print a view: what it is, its tables, its findings; ``how`` as in `findings_of`."""
+    """Print a view: what it is, its answer, its tables, its findings; ``how`` as in `findings_of`."""
     from rich.text import Text
 
     console.print(Text(marks(title), style="bold"))
+    if answer:
+        console.print(Text(marks(answer)))
     for line in about:
         console.print(Text(marks(line), style="dim"))
     for name, shown in tables.items():
@@ -164,6 +167,7 @@ def view_text(
     about: Iterable[str],
     tables: dict[str, ShownTable],
     findings: Iterable[Finding],
+    answer: str = "",
     width: int = 120,
 ) -> str:
     """Return what `print_view` prints, without colour."""
@@ -171,5 +175,5 @@ def view_text(
 
     out = io.StringIO()
     how = "All of them: .findings"
-    print_view(Console(file=out, width=width, color_system=None), title, about, tables, findings, how)
+    print_view(Console(file=out, width=width, color_system=None), title, about, tables, findings, how, answer)
     return "\n".join(line.rstrip() for line in out.getvalue().splitlines()) + "\n"

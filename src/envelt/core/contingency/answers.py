@@ -53,10 +53,10 @@ class ContingencyAnswers(Remade):
     @property
     def has_within(self) -> bool:
         """Whether differences are also pooled within groups: those between levels of one column."""
-        return self.by is not None and len(self.named) == 1 and self._compared is not None
+        return self.by is not None and len(self.named) == 1 and self.compared is not None
 
     @property
-    def _compared(self) -> Outcome | None:
+    def compared(self) -> Outcome | None:
         """What the rows are compared in: two columns, else the outcome."""
         across = self.tables[0].across
         if across is not None and across.size == 2 and len(across.axis.names) == 1:
@@ -66,7 +66,7 @@ class ContingencyAnswers(Remade):
     @cached_property
     def within(self) -> WithinGroups:
         """What is left within groups of the differences between rows."""
-        rows, of = self.tables[0].down, self._compared
+        rows, of = self.tables[0].down, self.compared
         assert of is not None
         assert self.by is not None
         return levels_within(

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from ...errors import OptionError
-from .style import DIM, DPI, HEIGHT, WIDTH, shorten, wrapped
+from .style import DIM, DPI, HEIGHT, INK, WIDTH, shorten, wrapped
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -25,11 +25,14 @@ class Page:
         Rows, missing and subset.
     ax
         The axes that a person wants it in; by default it gets a figure of its own.
+    answer
+        What a person would say of it: its first sentence stands under the title, all of it in the text alternative.
     """
 
     title: str
     about: str
     ax: Axes | None = None
+    answer: str = ""
 
     def begin(self, note: str = "", height: int = HEIGHT) -> Canvas:
         """Return an empty figure with title, line and note; or the axes that a person has, with the title.
@@ -51,13 +54,27 @@ class Page:
         FigureCanvasAgg(figure)
         top = height - 18
         figure.text(28 / WIDTH, top / height, shorten(self.title, 96), size=17, weight="bold", va="top")
-        line = self.about if len(self.about) <= 165 else wrapped(self.about, 170, 2)
-        size = 11 if line == self.about else 10
-        figure.text(28 / WIDTH, (top - 32) / height, line, size=size, color=DIM, va="top")
-        figure.title, figure.alternative = self.title, ""  # type: ignore[attr-defined]
+        self._say(figure, top - 28, height)
+        figure.title, figure.alternative = self.title, self.answer  # type: ignore[attr-defined]
         canvas = Canvas(figure)
         canvas.foot(note)
         return canvas
+
+    def _say(self, figure: Figure, at: float, height: int) -> None:
+        """Write the first sentence of the answer and the line of rows under the title: three lines at most."""
+        first = self.answer.split(". ")[0].removesuffix(".") + "." if self.answer else ""
+        said = wrapped(first, SAID, 2)
+        about = wrapped(self.about, TOLD, 1 if said else 2)
+        three = said.count("\n") + about.count("\n") + bool(said) > 1
+        size, step = (9.5, 14.5) if three else (10.5, 17)
+        if said:
+            figure.text(28 / WIDTH, at / height, said, size=size, color=INK, va="top", linespacing=1.1)
+            at -= step * (1 + said.count("\n"))
+        figure.text(28 / WIDTH, at / height, about, size=size - 0.5, color=DIM, va="top", linespacing=1.1)
+
+
+SAID, TOLD = 150, 172
+"""Characters in a line of an answer, and of what it is of."""
 
 
 @dataclass(frozen=True)
@@ -111,5 +128,6 @@ class Canvas:
     def describe(self, alternative: str) -> Figure:
         """Give the figure its text alternative and return it."""
         if self.given is None:
-            self.figure.alternative = alternative  # type: ignore[attr-defined]
+            answer = str(getattr(self.figure, "alternative", ""))
+            self.figure.alternative = f"{answer} {alternative}".strip()  # type: ignore[attr-defined]
         return self.figure

@@ -1,0 +1,80 @@
+"""Which columns go together, in a sentence or two."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import pandas as pd
+
+from ...core import thresholds as T
+from ...core.words import plural
+from ...write.digits import places
+from .against import NAMES, pair_answer
+from .words import Table, all_of, with_n
+
+if TYPE_CHECKING:
+    from ..pairwise import PairwiseView
+    from ..relations import RelationsView
+
+MEASURES = {**NAMES, "cramers_v": "Cramér's V", "correlation_ratio": "correlation ratio"}
+
+
+def relations_answer(view: RelationsView) -> str:
+    """Return the answer: of two columns how they go together, of more what repeats itself and what goes most."""
+    pairs, names = type(view).pairs.of(view), view._names
+    if len(view.relations.sides) == 2:
+        return _of_two(pairs, names)
+    groups = type(view).groups.of(view)
+    said = f"{plural(len(view.relations.sides), 'column')}"
+    if len(groups):
+        shown = [" and ".join(names(n) for n in members[:2]) for members in groups["members"]]
+        more = "says" if len(groups) == 1 else "say"
+        said += f"; {plural(len(groups), 'group')} {more} the same twice or more ({all_of(shown)})"
+    else:
+        said += ", none of which says what another says"
+    outcome = view.outcome
+    if outcome is None:
+        return f"{said}. {_strongest(pairs, names)}"
+    with_it = view.with_outcome
+    sure = with_it[with_it["q"] < T.Q_CARRIES]
+    if not len(sure):
+        return f"{said}. {names(outcome)} goes with none of them more than chance makes."
+    best = [f"{names(str(k))} ({MEASURES.get(r['method'], r['method'])} {places(r['coefficient'], 2)})"
+            for k, r in sure.head(3).iterrows()]  # fmt: skip
+    return f"{said}. {names(outcome)} goes most with {all_of(best)}."
+
+
+def pairwise_answer(view: PairwiseView) -> str:
+    """Return the answer: of two columns how they go together, of more which pairs go most."""
+    table: Table = type(view).table.of(view)
+    return _of_two(table, view._names) if len(view.columns) == 2 else _strongest(table, view._names)
+
+
+def _of_two(pairs: Table, names: Callable[[str], str]) -> str:
+    if not len(pairs):
+        return "There is no row where both are present."
+    pair = pairs.iloc[0]
+    first, second, method = names(pair["first"]), names(pair["second"]), pair["method"]
+    r: dict[str, Any] = {"estimate": pair["coefficient"], "low": pair["low"], "high": pair["high"]}
+    rows = with_n(pair["n"])
+    if method in NAMES:
+        return pair_answer(first, second, pair["form"], method, r, rows)
+    said = f"{MEASURES.get(method, method)} {places(r['estimate'], 2)}"
+    if pd.isna(r["low"]):
+        return f"{first} and {second}: {said} ({rows})."
+    if not pair["p"] < T.Q_CARRIES:
+        return f"{first} and {second} have nothing to do with each other that could be seen: {said} ({rows})."
+    return f"{first} and {second} go together: {said} ({places(r['low'], 2)} to {places(r['high'], 2)}, {rows})."
+
+
+def _strongest(pairs: Table, names: Callable[[str], str]) -> str:
+    sure = pairs[pairs["q"] < T.Q_CARRIES]
+    if not len(sure):
+        return f"Of {plural(len(pairs), 'pair')} none goes together more than chance makes."
+    best = [
+        f"{names(r['first'])} and {names(r['second'])} ({MEASURES.get(r['method'], r['method'])} "
+        f"{places(r['coefficient'], 2)})"
+        for _, r in sure.head(3).iterrows()
+    ]
+    return f"{len(sure)} of {plural(len(pairs), 'pair')} go together more than chance makes, most {all_of(best)}."

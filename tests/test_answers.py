@@ -1,0 +1,154 @@
+"""Answers: every number in one is in the view's tables, they lead wherever a view is shown, and they say what is so."""
+
+import json
+import math
+import re
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from answers_page import page, views
+from envelt import Study
+
+PAGE = Path(__file__).parents[1] / "docs" / "answers.md"
+NUMBER = re.compile(r"[−-]?\d[\d,]*(?:\.\d+)?(?:e[−-]?\d+)?")
+COUNTED = re.compile(r"\b\d+ of \d+ |[\d,]+ (?:rows?|columns?|numbers?|pairs?|candidates?|groups?|levels?|things?|more|"
+                     r"of them|have|features?|classes|group)\b|Some [\d,]+ rows|under 0\.05")  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def made():
+    return views()
+
+
+def numbers_in(thing):
+    """Return every number in tables, values and evidence, and those that texts in them are written with."""
+    if isinstance(thing, dict):
+        return [n for k, v in thing.items() for part in (k, v) for n in numbers_in(part)]
+    if isinstance(thing, (list, tuple, pd.Index)):
+        return [n for v in thing for n in numbers_in(v)]
+    if isinstance(thing, (bool, np.bool_)) or thing is None:
+        return []
+    if isinstance(thing, (int, float, np.number)):
+        return [float(thing)]
+    return [as_number(t) for t in NUMBER.findall(str(thing))]
+
+
+def as_number(text):
+    return float(text.replace(",", "").replace("−", "-"))
+
+
+def numbers_of(view):
+    found = [n for f in view.findings for n in numbers_in([f.evidence, f.statement])]
+    found += [n for v in dict(view.values).values() if not isinstance(v, pd.Series) for n in numbers_in(v)]
+    for table in view.tables.values():
+        if len(table) <= 5_000:
+            found += numbers_in(list(table.index)) + numbers_in(list(table.columns))
+            found += [n for c in range(table.shape[1]) for n in numbers_in(table.iloc[:, c].tolist())]
+    if "count" in view.tables.get("table", pd.DataFrame()):
+        found.append(float(view.table["count"].sum()))
+    if view.step == "contingency" and "shares_of_row" not in view.tables and "tests" in view.tables:
+        found += numbers_in(view.shares("row").to_numpy().ravel().tolist())
+    if view.step in ("contingency", "balance") and "totals" in view.tables:
+        found += numbers_in(view.totals["count"].tolist())
+    if view.step == "against" and view.tables["table"].shape[1] and "n" in view.table:
+        found.append(float(view.table["n"].sum()))
+    return np.array([n for n in found if math.isfinite(n)])
+
+
+def test_every_number_in_an_answer_is_in_the_tables_of_its_view(made):
+    for call, view in [pair for of in made.values() for pair in of.items()]:
+        there = np.abs(numbers_of(view))
+        for text in NUMBER.findall(COUNTED.sub(" ", view.answer)):
+            value, decimals = abs(as_number(text)), len(text.partition("e")[0].partition(".")[2])
+            half = 0.5 * 10.0**-decimals * (1 + 1e-9)
+            near = (np.abs(there - value) <= half) | (np.abs(100 * there - value) <= half)
+            exact = value in set(numbers_in(view.title))
+            assert near.any() or exact, f"{call}: {text} in {view.answer!r} is in no table"
+
+
+def test_the_page_of_answers_is_what_they_are(made):
+    assert PAGE.read_text("utf-8") == page(made)
+
+
+def test_an_answer_leads_wherever_a_view_is_shown(made, tmp_path):
+    for call in ("study.against('mites')", "study.balance()", "study.transforms('mites')"):
+        view = next(of[call] for of in made.values() if call in of)
+        assert view.answer.split()[:5] == str(view).splitlines()[1].split()[:5]
+        for ending in ("md", "html", "json"):
+            view.save(tmp_path / f"v.{ending}")
+        assert (tmp_path / "v.md").read_text().splitlines()[2].replace("\\", "") == view.answer
+        whole = (tmp_path / "v.html").read_text()
+        assert whole.index(view.answer) < whole.index("<img")
+        assert view.answer in view._repr_html_()
+        assert json.loads((tmp_path / "v.json").read_text())["answer"] == view.answer
+        figure = view.draw()
+        assert figure.alternative.startswith(view.answer)
+        assert view.answer.split(". ")[0].rstrip(".") in " ".join(t.get_text() for t in figure.texts).replace("\n", " ")
+
+
+@pytest.mark.parametrize("width", [80, 120])
+def test_the_answer_is_among_the_first_lines_at_the_terminal(run, width):
+    for words in (("balance",), ("against", "mites"), ("distribution", "mites"), ("contingency", "fed", "wintered")):
+        status, out, err = run(words[0], "demo", *words[1:], "-o", "wintered", columns=width)
+        assert status == 0, err
+        assert re.search(r"\d", "".join(out.splitlines()[1:3]))
+        assert any(line.rstrip().endswith(".") for line in out.splitlines()[1:5])
+
+
+@given(st.floats(-3, 3), st.integers(30, 200), st.integers(0, 1000))
+@settings(max_examples=25, deadline=None)
+def test_a_difference_is_said_the_way_it_goes_and_only_where_its_interval_is_clear_of_nothing(shift, n, seed):
+    r = np.random.default_rng(seed)
+    y = np.repeat(["no", "yes"], n)
+    frame = pd.DataFrame({"x": r.normal(size=2 * n) + shift * (y == "yes"), "y": y})
+    view = Study(frame, outcome="y", kinds={"x": "continuous"}).against("x")
+    low, high = view.effects.loc["mean_difference", ["low", "high"]]
+    assert ("higher on average" in view.answer) == (low > 0)
+    assert ("lower on average" in view.answer) == (high < 0)
+    assert ("no more than chance makes" in view.answer) == (low <= 0 <= high)
+    turned = Study(frame.assign(y=np.where(y == "yes", "no", "yes")), outcome="y", kinds={"x": "continuous"})
+    if low > 0:
+        assert "lower on average" in turned.against("x").answer
+
+
+@given(st.integers(5, 95), st.integers(5, 95), st.integers(0, 100))
+@settings(max_examples=25, deadline=None)
+def test_rates_are_said_more_or_less_often_as_they_are(first, second, seed):
+    frame = pd.DataFrame({"fed": np.repeat(["no", "yes"], 100), "y": "no"})
+    frame.loc[:first, "y"] = "yes"
+    frame.loc[100 : 100 + second, "y"] = "yes"
+    frame = frame.sample(frac=1, random_state=seed)
+    view = Study(frame, outcome="y").against("fed")
+    low, high = view.effects.loc["risk_difference", ["low", "high"]]
+    assert ("more often" in view.answer) == (low > 0)
+    assert ("less often" in view.answer) == (high < 0)
+    fed, not_fed = (f"{v:.0f}%" if v >= 9.95 else f"{v:.1f}%" for v in 100 * view.rates["rate"][["yes", "no"]])
+    assert f"in {fed} where fed is yes and in {not_fed} where it is no" in view.answer
+
+
+def test_what_turns_round_within_groups_is_said(made):
+    said = made["A candidate and the outcome"]["study.against('fed', by='altitude_band')"].answer
+    pooled = made["A candidate and the outcome"]["study.against('fed', by='altitude_band')"].pooled
+    row = pooled.loc["risk_difference"]
+    assert row["crude"] < 0 < row["pooled"]
+    assert "turns round" in said
+
+
+def test_about_how_many_rows_would_tell():
+    r = np.random.default_rng(5)
+    y = np.repeat(["no", "yes"], 100)
+    x = r.normal(size=200)
+    x[y == "yes"] += 0.12 - x[y == "yes"].mean() + x[y == "no"].mean()
+    said = Study(pd.DataFrame({"x": x, "y": y}), outcome="y").against("x").answer
+    told = int(re.search(r"Some ([\d,]+) rows", said)[1].replace(",", ""))
+    many = max(1, told // 200)
+    seen = Study(pd.DataFrame({"x": np.tile(x, 2 * many), "y": np.tile(y, 2 * many)}), outcome="y").against("x")
+    assert seen.effects.loc["mean_difference", "low"] > 0
+    few = max(1, many // 4)
+    less = Study(pd.DataFrame({"x": np.tile(x, few), "y": np.tile(y, few)}), outcome="y").against("x")
+    assert less.effects.loc["mean_difference", "low"] < 0
