@@ -42,7 +42,7 @@ def test_json_is_the_view_and_nothing_else(run, words):
 def test_terminal_shows_table_and_findings(run):
     status, out, _ = run("rank", "demo", "-o", "wintered")
     assert status == 0
-    first = next(line for line in out.splitlines() if "spring_frames" in line)
+    first = next(line for line in out.splitlines() if line.lstrip().startswith("spring_frames"))
     assert "stop: known when?" in first
     assert "too-good-to-be-true" in out
     assert "\x1b" not in out

@@ -66,15 +66,15 @@ class Page:
         said = wrapped(first, SAID, 2)
         about = wrapped(self.about, TOLD, 1 if said else 2)
         three = said.count("\n") + about.count("\n") + bool(said) > 1
-        size, step = (9.5, 14.5) if three else (10.5, 17)
+        size, step = (9.5, 14.5) if three or len(said) > LARGE else (10.5, 17)
         if said:
             figure.text(28 / WIDTH, at / height, said, size=size, color=INK, va="top", linespacing=1.1)
             at -= step * (1 + said.count("\n"))
         figure.text(28 / WIDTH, at / height, about, size=size - 0.5, color=DIM, va="top", linespacing=1.1)
 
 
-SAID, TOLD = 150, 172
-"""Characters in a line of an answer, and of what it is of."""
+SAID, TOLD, LARGE = 145, 172, 125
+"""Characters in a line of an answer, and of what it is of; and of one in larger type, were they all digits."""
 
 
 @dataclass(frozen=True)

@@ -61,7 +61,7 @@ def _number_by_class(view: AgainstView, result: NumberByClass, name: str, outcom
         return f"{along} {said}: {means} ({rows}).{tell}".lstrip()
     if len(levels) > 2 and not result.distribution.dates:
         return _classes(table, effects, name, outcome)
-    if view._answers.by is not None:
+    if view._answers.by is not None and not result.distribution.dates:
         return _classes(table, effects, name, outcome)
     middles = [f"{cell(m, str)} where {outcome} is {told(k)}" for k, m in table["median"].items()]
     return f"The middle {name} is {all_of(middles, 4)}.{_along(view, event)}"

@@ -24,8 +24,9 @@ class Ends(NamedTuple):
 
 
 def number(value: float) -> str:
-    """Return a value with three digits, whole numbers whole."""
-    return significant(value, max(DIGITS, len(str(int(abs(value))))) if math.isfinite(value) else DIGITS)
+    """Return a value with three digits; below ten million without an exponent."""
+    before = len(str(int(abs(value)))) if abs(value) < 1e7 else 0
+    return significant(value, max(DIGITS, before))
 
 
 def alike(*values: float) -> list[str]:
