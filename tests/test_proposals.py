@@ -256,6 +256,9 @@ def test_classes_start_from_logistic_regression_and_one_step_is_near_the_whole_w
         model = LogisticRegression(C=1.0, tol=1e-10).fit(design[~inside], y[~inside])
         expected[inside] = -np.log(model.predict_proba(design[inside])[np.arange(inside.sum()), y[inside]])
     assert trial.losses(list(blocks)).mean() == pytest.approx(expected.mean(), rel=2e-3)
+    whole = LogisticRegression(C=1.0, tol=1e-10).fit(design, y).decision_function(design)
+    by_fold = np.argsort(halves(600), kind="stable")
+    assert trial._whole(y[by_fold].astype(float), list(blocks)) == pytest.approx(whole[by_fold], abs=1e-2)
     shares = np.array([y[halves(600) != fold].mean() for fold in halves(600)])
     assert trial.base == pytest.approx(-np.log(np.where(y, shares, 1 - shares)).mean())
     assert trial.change(list(blocks), [("a", "values"), ("b", "values")]).cost < 0.002 < trial.change(

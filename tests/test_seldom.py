@@ -33,14 +33,15 @@ from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.of_rows.two_groups import rank_pair, superiority_of
 from envelt.core.stats.of_units.spread import spread_of
 from envelt.core.stats.of_units.tables import effective_rows
-from envelt.core.stats.rates import rate_bins
+from envelt.core.stats.rates import calendar_rate_bins, rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.targets import NumberTarget
 from envelt.core.within.correlations import correlations_within
 from envelt.core.within.groups import _clear
 from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each, z_of
 from envelt.core.within.search import turn_rounds
-from envelt.errors import EnveltError
+from envelt.errors import EnveltError, OptionError, PreparationError
+from envelt.prepare.numbers import rising
 from samples import found, rows, table_of, told_of
 
 SEEDS = st.integers(0, 10_000)
@@ -519,3 +520,59 @@ def test_what_is_told_both_ways_round_is_told_once():
     frame = pd.DataFrame({"side": side, "slope": slope, "mood": mood, "y": y})
     told = found(frame, "turns-between-groups", "against", outcome="y")
     assert [set(f.columns) for f in told].count({"side", "slope", "y"}) == 1
+
+
+def test_pairs_of_levels_over_units_are_as_sure_at_any_scale():
+    r = np.random.default_rng(8)
+    unit = np.repeat(np.arange(90), 3)
+    level = np.array(list("abc"))[unit % 3]
+    x = r.normal(size=90)[unit] + r.normal(size=270) + (level == "c")
+    frame = pd.DataFrame({"u": unit, "level": level, "x": x})
+    small, large = (
+        Study(frame.assign(x=frame["x"] * by), outcome="x", unit="u", kinds={"x": "continuous"}).against("level").pairs
+        for by in (1.0, 1000.0)
+    )
+    assert list(large["p"]) == pytest.approx(list(small["p"]), rel=1e-6)
+    for column in ("difference", "low", "high"):
+        assert list(large[column]) == pytest.approx(list(1000 * small[column]), rel=1e-6)
+
+
+@pytest.mark.parametrize("gaps", [False, True])
+def test_coefficients_of_more_rows_than_are_multiplied_at_a_time_are_numpys(gaps):
+    r = np.random.default_rng(9)
+    x = r.normal(size=(40_000, 3)) @ r.normal(size=(3, 3)) + np.linspace(0, 3, 40_000)[:, None]
+    if gaps:
+        x[r.random(x.shape) < 0.1] = np.nan
+    frame = pd.DataFrame(x, columns=list("abc"))
+    told = Study(frame).relations(method="pearson").table.to_numpy()
+    assert told == pytest.approx(frame.corr().to_numpy(), rel=1e-12)
+
+
+def test_strong_candidates_are_told_from_the_least_to_the_best():
+    r = np.random.default_rng(10)
+    y = r.integers(0, 2, 1_000)
+    frame = pd.DataFrame({"y": y} | {c: np.where(r.random(1_000) < p, 1 - y, y) for c, p in
+                                     (("a", 0.02), ("b", 0.05), ("c", 0.08))})  # fmt: skip
+    view = Study(frame, outcome="y", kinds=dict.fromkeys("abc", "binary")).rank()
+    told = [f for f in view.findings if f.code in ("strong-candidate", "too-good-to-be-true")]
+    assert any(len(f.evidence) > 1 for f in told)
+    for finding in told:
+        shares = [of["held_out_share"] for of in finding.evidence.values()]
+        assert f"{max(shares):.0%}" in finding.statement
+        assert len(shares) == 1 or f"{min(shares):.0%} to" in finding.statement
+
+
+def test_a_missing_day_is_in_no_bin():
+    bins = calendar_rate_bins(np.array([np.nan, 0.0, 40.0, np.nan, 80.0, 400.0]))
+    assert list(bins.codes[[0, 3]]) == [-1, -1]
+    assert (bins.codes[[1, 2, 4, 5]] >= 0).all()
+
+
+def test_a_value_to_fill_with_goes_with_a_constant_and_what_was_learned_must_rise():
+    for wrong in ({"using": "median", "value": 3.0}, {"using": "constant"}):
+        with pytest.raises(OptionError, match="goes with"):
+            Preparation().then("fill", "x", **wrong)
+    rising("x", "steps", [0.0, 0.0, 0.5], least=0)
+    for falls, least in (([0.0, -0.5], 0), ([1.0, 1.0], None), ([1.0, 0.5], None)):
+        with pytest.raises(PreparationError, match="must rise"):
+            rising("x", "steps", falls, least)
