@@ -152,3 +152,27 @@ def test_about_how_many_rows_would_tell():
     few = max(1, many // 4)
     less = Study(pd.DataFrame({"x": np.tile(x, few), "y": np.tile(y, few)}), outcome="y").against("x")
     assert less.effects.loc["mean_difference", "low"] < 0
+
+
+@given(st.floats(-1, 1), st.integers(0, 1000))
+@settings(max_examples=20, deadline=None)
+def test_a_number_beside_two_levels_is_higher_where_its_mean_is(shift, seed):
+    r = np.random.default_rng(seed)
+    fed = r.choice(["no", "yes"], 300)
+    frame = pd.DataFrame({"x": r.normal(size=300) + shift * (fed == "yes"), "fed": fed})
+    study = Study(frame, kinds={"x": "continuous"})
+    said = {study.relations(*pair).answer.split(":")[0] for pair in (("x", "fed"), ("fed", "x"))}
+    assert said == {study.pairwise("x", "fed").answer.split(":")[0]} or len(said) == 2
+    sure = study.relations("x", "fed").pairs["p"].iloc[0] < 0.05
+    higher = frame.groupby("fed")["x"].mean().rank()["yes"] == 2
+    way = f"x is {'higher' if higher else 'lower'} where fed is yes than where it is no"
+    assert all(s == way if sure else "nothing to do" in s for s in said)
+
+
+def test_what_is_the_same_at_every_level_is_said_to_be():
+    frame = pd.DataFrame({"level": list("abcd") * 25, "y": [0.0, 0, 0, 0, 1, 1, 1, 1, 2, 2] * 10})
+    frame["z"] = np.where(np.arange(100) % 8 < 4, "no", "yes")
+    assert "at every level of level" in Study(frame[["level", "z"]], outcome="z").contingency("level").answer
+    frame["y"] = np.repeat(np.arange(25.0), 4)
+    said = Study(frame[["level", "y"]], outcome="y", kinds={"y": "continuous"}).against("level").answer
+    assert said == "y is 12 on average at every level of level (n 100)."

@@ -9,11 +9,29 @@ from ...core import thresholds as T
 from ...core.against.by_class import LevelsByClass, NumberByClass
 from ...core.against.by_number import NumberByNumber
 from ...write.digits import cell, count, places
-from .words import Ends, Table, all_of, ends, estimated, number, points, rows_to_tell, share, sized, told, with_n
+from .words import (
+    Ends,
+    Table,
+    all_of,
+    ends,
+    estimated,
+    number,
+    points,
+    rows_to_tell,
+    share,
+    sized,
+    the_same,
+    told,
+    with_n,
+)
 
 if TYPE_CHECKING:
     from ..against import AgainstView
     from ..glance import GlanceView
+
+
+MOST_MIDDLES = 4
+"""Classes whose middle dates are told; of more the first and the last of them."""
 
 
 def against_answer(view: AgainstView) -> str:
@@ -63,8 +81,11 @@ def _number_by_class(view: AgainstView, result: NumberByClass, name: str, outcom
         return _classes(table, effects, name, outcome)
     if view._answers.by is not None and not result.distribution.dates:
         return _classes(table, effects, name, outcome)
-    middles = [f"{cell(m, str)} where {outcome} is {told(k)}" for k, m in table["median"].items()]
-    return f"The middle {name} is {all_of(middles, 4)}.{_along(view, event)}"
+    middles = table["median"].dropna().sort_values(kind="stable")
+    if len(middles) > MOST_MIDDLES:
+        middles = middles.iloc[[0, -1]]
+    told_of = [f"{cell(m, str)} where {outcome} is {told(k)}" for k, m in middles.items()]
+    return f"The middle {name} is {all_of(told_of, MOST_MIDDLES)}.{_along(view, event)}"
 
 
 def _classes(table: Table, effects: Table, name: str, outcome: str) -> str:
@@ -117,7 +138,9 @@ def _bent(rates: Table, end: Ends) -> str:
 def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> str:
     """Return how an event's rate differs between levels."""
     there = rates[rates["n"] > 0]
-    end = ends(there, "rate")
+    end, alike = ends(there, "rate"), the_same(there, "rate")
+    if alike is not None:
+        return f"{event} in {share(alike)} at every level of {name} that has rows enough ({with_n(there['n'].sum())})."
     if end is None:
         return f"{name} has rows in fewer than two levels."
     if effects is not None and len(there) == 2 and "risk_difference" in effects.index:
@@ -152,7 +175,9 @@ def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> 
 def means_answer(table: Table, effects: Table, outcome: str, name: str) -> str:
     """Return how an outcome's mean differs between levels, or bins."""
     there = table[table["n"] > 0]
-    end = ends(there, "mean")
+    end, alike = ends(there, "mean"), the_same(there, "mean")
+    if alike is not None:
+        return f"{outcome} is {number(alike)} on average at every level of {name} ({with_n(there['n'].sum())})."
     if end is None:
         return f"{name} has rows in fewer than two levels."
     if len(there) == 2 and "mean_difference" in effects.index and not math.isnan(effects.loc["mean_difference", "low"]):
@@ -204,17 +229,18 @@ def pair_answer(name: str, other: str, form: Any, kind: str, r: dict[str, Any], 
         if math.isnan(r["estimate"]):
             return f"{name} and {other} are never both there with more than one value ({rows})."
         return (
-            f"{name} and {other} have nothing to do with each other that could be seen: {_coefficient(kind, r, rows)}."
+            f"{name} and {other} have nothing to do with each other that could be seen: {coefficient(kind, r, rows)}."
         )
     if form == "curved":
         return f"{other} goes along {name} on a curve, which no line and no correlation sums up ({rows})."
     way = "rises" if r["estimate"] > 0 else "falls"
     by = f", {slope}" if slope else ""
     line = {"linear": "; a straight line does", "monotone": ", not in a straight line"}.get(str(form), "")
-    return f"{other} {way} with {name}{by}{line}: {_coefficient(kind, r, rows)}."
+    return f"{other} {way} with {name}{by}{line}: {coefficient(kind, r, rows)}."
 
 
-def _coefficient(kind: str, r: dict[str, Any], rows: str) -> str:
+def coefficient(kind: str, r: dict[str, Any], rows: str) -> str:
+    """Return a coefficient with its interval and the rows it is of."""
     e, low, high = (places(float(r[k]), 2) for k in ("estimate", "low", "high"))
     return f"{NAMES[kind]} {e} ({low} to {high}, {rows})" if not math.isnan(r["low"]) else f"{NAMES[kind]} {e} ({rows})"
 

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 RARE = 3.0
 """Rows for one of the smaller class, from which that says more than its share."""
+WORTH = 0.3
+"""Of the rows, that the largest class must have for always saying it to be a yardstick."""
 EVEN = 1.25
 """The largest class over the smallest, up to which always saying one of them is no yardstick."""
 
@@ -50,6 +52,6 @@ def balance_answer(view: BalanceView) -> str:
             f"{plural(rows, 'row')}; the smallest {told(table.index[-1])}, {share(smallest['share'])} "
             f"({count(smallest['count'])})."
         )
-    if largest["count"] > EVEN * smallest["count"]:
+    if largest["count"] > EVEN * smallest["count"] and largest["share"] >= WORTH:
         said += f" Always saying {told(table.index[0])} is right {share(view.largest_share)} of the time."
     return said

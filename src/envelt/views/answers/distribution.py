@@ -106,6 +106,10 @@ def levels_answer(name: str, levels: Iterable[Any], shares: Iterable[float], dis
     return f"{first[1]} of {name} are {first[0]}, {said}{of} (n {rows:,})."
 
 
+def _have(n: int) -> str:
+    return "has" if n == 1 else "have"
+
+
 def sheet_answer(view: SheetView) -> str:
     """Return the answer for many columns: how many there are, of which findings speak, which have gaps."""
     table: Table = type(view).table.of(view)
@@ -117,11 +121,13 @@ def sheet_answer(view: SheetView) -> str:
         most = str(skewed.abs().idxmax())
         side = "right" if skewed[most] > 0 else "left"
         said.append(
-            f"{len(skewed)} have a long tail, {names(most)} the longest (to the {side}, skewness "
+            f"{len(skewed)} {_have(len(skewed))} a long tail, {names(most)} the longest (to the {side}, skewness "
             f"{number(skewed[most])})"
         )
     gaps = table[table["missing"] > 0]
     if len(gaps):
         most = str(gaps["missing_share"].astype(float).idxmax())
-        said.append(f"{len(gaps)} have gaps, {names(most)} most ({share(gaps.loc[most, 'missing_share'])})")
+        said.append(
+            f"{len(gaps)} {_have(len(gaps))} gaps, {names(most)} most ({share(gaps.loc[most, 'missing_share'])})"
+        )
     return "; ".join(said) + "."

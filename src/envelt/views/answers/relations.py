@@ -10,10 +10,12 @@ import pandas as pd
 from ...core import thresholds as T
 from ...core.words import plural
 from ...write.digits import places
-from .against import NAMES, pair_answer
+from .against import NAMES, coefficient, pair_answer
 from .words import Table, all_of, with_n
 
 if TYPE_CHECKING:
+    from ...core.relations.relations import Relations
+    from ...core.relations.side import Side
     from ..pairwise import PairwiseView
     from ..relations import RelationsView
 
@@ -24,7 +26,7 @@ def relations_answer(view: RelationsView) -> str:
     """Return the answer: of two columns how they go together, of more what repeats itself and what goes most."""
     pairs, names = type(view).pairs.of(view), view._names
     if len(view.relations.sides) == 2:
-        return _of_two(pairs, names)
+        return _of_two(pairs, names, view.relations)
     groups = type(view).groups.of(view)
     said = f"{plural(len(view.relations.sides), 'column')}"
     if len(groups):
@@ -48,16 +50,24 @@ def relations_answer(view: RelationsView) -> str:
 def pairwise_answer(view: PairwiseView) -> str:
     """Return the answer: of two columns how they go together, of more which pairs go most."""
     table: Table = type(view).table.of(view)
-    return _of_two(table, view._names) if len(view.columns) == 2 else _strongest(table, view._names)
+    if len(view.columns) == 2:
+        return _of_two(table, view._names, view._answers.relations)
+    return _strongest(table, view._names)
 
 
-def _of_two(pairs: Table, names: Callable[[str], str]) -> str:
+def _of_two(pairs: Table, names: Callable[[str], str], relations: Relations) -> str:
     if not len(pairs):
         return "There is no row where both are present."
     pair = pairs.iloc[0]
     first, second, method = names(pair["first"]), names(pair["second"]), pair["method"]
     r: dict[str, Any] = {"estimate": pair["coefficient"], "low": pair["low"], "high": pair["high"]}
     rows = with_n(pair["n"])
+    sides = {s.name: s for s in relations.sides}
+    either = sides[pair["first"]], sides[pair["second"]]
+    if method in NAMES and any(s.what == "two" for s in either):
+        way = _where(either, r["estimate"], names) if pair["p"] < T.Q_CARRIES else ""
+        seen = way or f"{first} and {second} have nothing to do with each other that could be seen"
+        return f"{seen}: {coefficient(method, r, rows)}."
     if method in NAMES:
         return pair_answer(first, second, pair["form"], method, r, rows)
     said = f"{MEASURES.get(method, method)} {places(r['estimate'], 2)}"
@@ -66,6 +76,17 @@ def _of_two(pairs: Table, names: Callable[[str], str]) -> str:
     if not pair["p"] < T.Q_CARRIES:
         return f"{first} and {second} have nothing to do with each other that could be seen: {said} ({rows})."
     return f"{first} and {second} go together: {said} ({places(r['low'], 2)} to {places(r['high'], 2)}, {rows})."
+
+
+def _where(either: tuple[Side, Side], coefficient: float, names: Callable[[str], str]) -> str:
+    """Return at which of two levels another column is higher, or one of its levels more frequent."""
+    two, other = either if either[0].what == "two" else either[::-1]
+    if len(two.labels) != 2:
+        return f"{names(two.name)} and {names(other.name)} go together"
+    where = f"where {names(two.name)} is {two.labels[1]} than where it is {two.labels[0]}"
+    if other.what == "two" and len(other.labels) == 2:
+        return f"{names(other.name)} is {other.labels[1]} {'more' if coefficient > 0 else 'less'} often {where}"
+    return f"{names(other.name)} is {'higher' if coefficient > 0 else 'lower'} {where}"
 
 
 def _strongest(pairs: Table, names: Callable[[str], str]) -> str:

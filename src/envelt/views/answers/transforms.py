@@ -48,11 +48,11 @@ def transforms_sheet_answer(view: TransformsSheetView) -> str:
     table: Table = type(view).table.of(view)
     order = table["skewness"].abs().sort_values(ascending=False, kind="stable").index
     worth = [str(name) for name in order if suggested[str(name)] != "as_is"]
+    if not worth and len(table) == 1:
+        return f"{view._names(str(table.index[0]))} is no easier to use transformed: leave it as it is."
     if not worth:
         return f"None of {plural(len(table), 'number')} is easier to use transformed: leave them as they are."
     shown = [f"{view._names(n)} ({suggested[n]})" for n in worth]
     verb = "is" if len(worth) == 1 else "are"
-    return (
-        f"{len(worth)} of {plural(len(table), 'number')} {verb} easier to use transformed: {all_of(shown, 4)}. "
-        "Leave the others as they are."
-    )
+    said = f"{len(worth)} of {plural(len(table), 'number')} {verb} easier to use transformed: {all_of(shown, 4)}."
+    return said if len(worth) == len(table) else f"{said} Leave the others as they are."

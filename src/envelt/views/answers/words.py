@@ -102,7 +102,13 @@ def ends(table: Table, of: str) -> Ends | None:
     if len(known) < 2:
         return None
     order = known[of].astype(float)
-    return Ends(order.idxmax(), order.idxmin())
+    return Ends(order.idxmax(), order.idxmin()) if order.max() > order.min() else None
+
+
+def the_same(table: Table, of: str) -> Any:
+    """Return the number that all rows of a table have; nothing where they differ, or there is one."""
+    known = table[of].dropna()
+    return float(known.iloc[0]) if len(known) > 1 and known.nunique() == 1 else None
 
 
 def told(label: object) -> str:
