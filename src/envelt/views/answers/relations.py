@@ -30,7 +30,7 @@ def relations_answer(view: RelationsView) -> str:
     groups = type(view).groups.of(view)
     said = f"{plural(len(view.relations.sides), 'column')}"
     if len(groups):
-        shown = [" and ".join(names(n) for n in members[:2]) for members in groups["members"]]
+        shown = [" with ".join(names(n) for n in members[:2]) for members in groups["members"]]
         more = "says" if len(groups) == 1 else "say"
         said += f"; {plural(len(groups), 'group')} {more} the same twice or more ({all_of(shown)})"
     else:
