@@ -9,6 +9,7 @@ import pandas as pd
 import pytest
 
 from envelt import Preparation, Study
+from envelt.core.columns.expression import written_column
 from envelt.core.columns.yes_no import rises
 from envelt.errors import EnveltError, ExpressionError, OptionError
 
@@ -288,7 +289,7 @@ def test_what_is_not_true_or_false_is_refused_and_an_overflow_too():
 def test_any_name_can_be_written_in_an_expression_and_goes_through_every_step(name):
     frame = pd.DataFrame({name: np.arange(N) % 9, "k": rng().normal(size=N), "y": ["yes", "no"] * (N // 2)})
     study = Study(frame, outcome="y")
-    written = "`" + name.replace("`", "``") + "`"
+    written = written_column(name)
     assert len(study.where(f"{written} > 4").to_frame()) == (frame[name] > 4).sum()
     assert (
         study.derive("twice", f"2 * {written}", kind="continuous").to_frame()["twice"].tolist()

@@ -2,6 +2,7 @@
 
 import ast
 import math
+import re
 
 import numpy as np
 import pandas as pd
@@ -98,8 +99,21 @@ def test_it_agrees_with_python_row_by_row(expression):
         assert mine == (want is True), row
 
 
+@pytest.mark.parametrize(("expression", "says"), [
+    ("weight.kg > 20", "weight.kg"), ("hive name == 'x'", "hive name"), ("`hive name` == 'x'", "hive name"),
+    ("column(hive name) == 'x'", "hive name"),
+])  # fmt: skip
+def test_a_name_that_is_no_word_is_refused_with_how_it_is_written(expression, says):
+    study = Study(pd.DataFrame({"weight.kg": np.arange(40.0), "hive name": list("xy") * 20}))
+    with pytest.raises(ExpressionError, match=re.escape(f'column("{says}")')):
+        study.where(expression)
+    assert len(study.where('column("weight.kg") > 20 and column(\'hive name\') == "x"').table) == 9
+    with pytest.raises(ExpressionError, match="no level 'column"):
+        study.where("column('hive name') == 'column(\"a\")'")
+
+
 def test_names_with_spaces_dates_and_quotes():
-    assert rows_where(TABLE, "`hive name` == 'x' and c == 'oak'").sum() == 10
+    assert rows_where(TABLE, "column('hive name') == 'x' and c == 'oak'").sum() == 10
     assert rows_where(TABLE, "day >= '2024-03-11' and day < '2024-03-21'").sum() == 10
     assert rows_where(TABLE, 'c == "it\'s"').sum() == 5
     graded = Study(pd.DataFrame({"g": ["low", "high", "medium", "low"] * 9, "zone": [101, 204, 412, 101] * 9}))

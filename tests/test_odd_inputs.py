@@ -230,7 +230,7 @@ def test_an_expression_means_the_column_as_it_is_written():
     names = ["ａ", "a", "µ", "μ", "é", "e\u0301"]
     study = Study(pd.DataFrame({n: np.arange(30.0) + 100 * i for i, n in enumerate(names)}))
     for n in names:
-        assert study.derive("new", f"`{n}` + 0").to_frame()["new"].tolist() == study.to_frame()[n].tolist()
+        assert study.derive("new", f'column("{n}") + 0').to_frame()["new"].tolist() == study.to_frame()[n].tolist()
         if n.isidentifier() and len(n) == 1:
             assert study.derive("new", f"{n} * 1").to_frame()["new"].tolist() == study.to_frame()[n].tolist()
     with pytest.raises(EnveltError, match="'ß'"):

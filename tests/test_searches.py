@@ -208,7 +208,7 @@ PARTS = [
     "w",
     "b",
     "t",
-    "`odd name`",
+    "column('odd name')",
     "3",
     "-1.5",
     "0",

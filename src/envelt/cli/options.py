@@ -86,7 +86,12 @@ SHARED: dict[str, tuple[Any, Any]] = {
     ),
     "ignore": (_option(list[str] | None, "COLUMN", "Leave a column out. Repeatable."), None),
     "where": (
-        _option(str | None, "EXPRESSION", "Rows to keep: --where \"altitude_m > 300 and hive_type == 'skep'\"."),
+        _option(
+            str | None,
+            "EXPRESSION",
+            "Rows to keep: --where \"altitude_m > 300 and hive_type == 'skep'\". A column whose name is no plain word: "
+            "--where \"column('weight.kg') > 20\".",
+        ),
         None,
     ),
     "seed": (_option(int | None, None, "Of everything random; the same seed gives the same numbers. Default 0."), None),

@@ -11,6 +11,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Callable
+from keyword import iskeyword
 
 import numpy as np
 import pandas as pd
@@ -65,8 +66,7 @@ def rows_where(table: Table, expression: str) -> Mask:
     Parameters
     ----------
     table
-        Its columns are the names the expression may use; any other than a plain word stands in backticks, those within
-        it twice.
+        Its columns are the names the expression may use; of any but a plain word ``column("weight.kg")``.
     expression
         Comparisons (``== != < <= > >= in not in``) joined by ``and``, ``or``, ``not``; of columns, values,
         arithmetic and the functions of `FUNCTIONS`. A column of yes and no, true and false or 1 and 0 is true or
@@ -137,8 +137,23 @@ def _parse(expression: str) -> tuple[ast.expr, dict[str, str]]:
     return tree.body, names
 
 
+_PARTS = re.compile(
+    r"""\bcolumn\(\s*(?P<quoted>'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*")\s*\)"""
+    r"""|'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|`(?P<ticked>[^`]*)`?|(?P<plain>[^\W\d]\w*)""",
+    re.DOTALL,
+)
+
+
+def written_column(name: str) -> str:
+    """Return how a column is named in an expression: a plain word as it is, anything else by ``column("…")``."""
+    if name.isidentifier() and not iskeyword(name):
+        return name
+    plain = name.isprintable() and not {'"', "\\"} & {*name}
+    return f'column("{name}")' if plain else f"column({name!r})"
+
+
 def _unquote(expression: str, names: dict[str, str]) -> str:
-    """Replace names in backticks, and those beyond ASCII, by placeholders that Python's grammar can read.
+    """Replace names in ``column("…")``, and those beyond ASCII, by placeholders that Python's grammar can read.
 
     Python takes ａ for a, and µ for the Greek letter; a column is named as it is written.
     """
@@ -147,27 +162,44 @@ def _unquote(expression: str, names: dict[str, str]) -> str:
         prefix += "_"
 
     def swap(match: re.Match[str]) -> str:
-        name = match["plain"] if match["quoted"] is None else match["quoted"].replace("``", "`")
+        if match["ticked"] is not None:
+            raise ExpressionError(f"A column is not named in backticks: write {written_column(match['ticked'])}.")
+        name = match["plain"] if match["quoted"] is None else _literal(match["quoted"])
         if name is None or (match["plain"] and name.isascii()):
             return match[0]
         placeholder = f"{prefix}{len(names)}_"
         names[placeholder] = name
         return placeholder
 
-    parts = r"""'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|`(?P<quoted>(?:[^`]|``)*)`(?!`)|(?P<plain>[^\W\d]\w*)"""
-    return re.sub(parts, swap, expression)
+    return _PARTS.sub(swap, expression)
+
+
+def _literal(quoted: str) -> str:
+    try:
+        return str(ast.literal_eval(quoted))
+    except (SyntaxError, ValueError) as error:
+        raise ExpressionError(f"Cannot read the name of the column {quoted}. {EXAMPLE}") from error
 
 
 def _evaluate(table: Table, expression: str) -> Value:
-    tree, names = _parse(expression)
+    names: dict[str, str] = {}
     try:
+        tree, names = _parse(expression)
         with np.errstate(all="ignore"):
             return _Evaluator(table, names).value(tree)
     except ExpressionError as error:
         told = str(error.args[0])
         for placeholder, name in names.items():
             told = told.replace(placeholder, name)
-        raise ExpressionError(told) from error
+        raise ExpressionError(told + _how_named(table, expression, names)) from error
+
+
+def _how_named(table: Table, expression: str, names: dict[str, str]) -> str:
+    """Say how a column is named that an expression seems to mean, and that is no plain word."""
+    meant = [n for n in table.columns if n.strip() and n in expression and written_column(n) != n]
+    meant = [n for n in meant if n not in names.values()]
+    longest = max(meant, key=len, default=None)
+    return "" if longest is None else f" The column {longest!r} is named by {written_column(longest)}."
 
 
 class _Evaluator:
