@@ -576,3 +576,19 @@ def test_a_value_to_fill_with_goes_with_a_constant_and_what_was_learned_must_ris
     for falls, least in (([0.0, -0.5], 0), ([1.0, 1.0], None), ([1.0, 0.5], None)):
         with pytest.raises(PreparationError, match="must rise"):
             rising("x", "steps", falls, least)
+
+
+@pytest.mark.parametrize(("after", "jumps"), [(0.58, False), (0.65, True)])
+def test_a_jump_is_told_from_ten_points_on(after, jumps):
+    r = np.random.default_rng(0)
+    x = r.uniform(0, 10, 20_000)
+    y = np.where(r.random(20_000) < np.where(x > 5, after, 0.5), "yes", "no")
+    found = {f.code for f in Study(pd.DataFrame({"x": x, "y": y}), outcome="y").against("x").findings}
+    assert ("step-not-trend" in found) == jumps
+
+
+def test_an_operation_says_its_main_option_and_those_that_are_not_as_usual():
+    said = str(Preparation().then("fill", "x").then("fill", "z", using="mean", flag=True))
+    assert "fill: x; using median\n" in said
+    assert "fill: z; using mean, flag" in said
+    assert "by" not in said.replace("by hand", "")
