@@ -138,11 +138,6 @@ def _bent(rates: Table, end: Ends) -> str:
 def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> str:
     """Return how an event's rate differs between levels."""
     there = rates[rates["n"] > 0]
-    end, alike = ends(there, "rate"), the_same(there, "rate")
-    if alike is not None:
-        return f"{event} in {share(alike)} at every level of {name} that has rows enough ({with_n(there['n'].sum())})."
-    if end is None:
-        return f"{name} has rows in fewer than two levels."
     if effects is not None and len(there) == 2 and "risk_difference" in effects.index:
         low_level, high_level = there.index[0], there.index[1]
         value, low, high = effects.loc["risk_difference"]
@@ -160,6 +155,11 @@ def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> 
             return f"{said}: no difference can be seen, {lowest} to {highest} points ({rows}).{tell}"
         way = "more often" if value > 0 else "less often"
         return f"{said}: {points(value, low, high, way)}, {rows}."
+    end, alike = ends(there, "rate"), the_same(there, "rate")
+    if alike is not None:
+        return f"{event} in {share(alike)} at every level of {name} that has rows enough ({with_n(there['n'].sum())})."
+    if end is None:
+        return f"{name} has rows in fewer than two levels."
     most, least = there.loc[end.most], there.loc[end.least]
     said = (
         f"{event} most often where {name} is {told(end.most)}, {share(most['rate'])} "
@@ -175,11 +175,6 @@ def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> 
 def means_answer(table: Table, effects: Table, outcome: str, name: str) -> str:
     """Return how an outcome's mean differs between levels, or bins."""
     there = table[table["n"] > 0]
-    end, alike = ends(there, "mean"), the_same(there, "mean")
-    if alike is not None:
-        return f"{outcome} is {number(alike)} on average at every level of {name} ({with_n(there['n'].sum())})."
-    if end is None:
-        return f"{name} has rows in fewer than two levels."
     if len(there) == 2 and "mean_difference" in effects.index and not math.isnan(effects.loc["mean_difference", "low"]):
         value, low, high = effects.loc["mean_difference"]
         first, second = there.iloc[1], there.iloc[0]
@@ -192,6 +187,11 @@ def means_answer(table: Table, effects: Table, outcome: str, name: str) -> str:
             return f"{outcome} is no different {levels}: {means} on average, {size} ({rows}).{tell}"
         size = sized(value, low, high, "higher" if value > 0 else "lower")
         return f"{outcome} is {size} {levels}: {means} on average ({rows})."
+    end, alike = ends(there, "mean"), the_same(there, "mean")
+    if alike is not None:
+        return f"{outcome} is {number(alike)} on average at every level of {name} ({with_n(there['n'].sum())})."
+    if end is None:
+        return f"{name} has rows in fewer than two levels."
     most, least = there.loc[end.most], there.loc[end.least]
     said = (
         f"{outcome} is highest where {name} is {told(end.most)}, "

@@ -26,6 +26,8 @@ def contingency_answer(view: ContingencyView) -> str:
     rows = " and ".join(map(names, first.rows.names))
     if len(crossed.tables) > 1 or first.label:
         return _in_parts(view, rows)
+    if not view.table.index.is_unique or not view.table.columns.is_unique:
+        return f"{plural(int(first.counts.sum()), 'row')} of {rows}, in bins too narrow to be named apart."
     if first.columns is None:
         if "rates" in view.tables:
             return _of_outcome(view, rows)

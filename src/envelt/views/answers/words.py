@@ -99,7 +99,7 @@ def ends(table: Table, of: str) -> Ends | None:
     known = table[table[of].notna()]
     many = known[known["n"] >= T.FEW_ROWS]
     known = many if len(many) > 1 else known
-    if len(known) < 2:
+    if len(known) < 2 or not known.index.is_unique:  # numbers may be too near each other for bins to be named apart
         return None
     order = known[of].astype(float)
     return Ends(order.idxmax(), order.idxmin()) if order.max() > order.min() else None
