@@ -24,9 +24,9 @@ MEASURES = {**NAMES, "cramers_v": "Cramér's V", "correlation_ratio": "correlati
 
 def relations_answer(view: RelationsView) -> str:
     """Return the answer: of two columns how they go together, of more what repeats itself and what goes most."""
-    pairs, names = type(view).pairs.of(view), view._names
+    names = view._names
     if len(view.relations.sides) == 2:
-        return _of_two(pairs, names, view.relations)
+        return _of_two(type(view).pairs.of(view), names, view.relations)
     groups = type(view).groups.of(view)
     said = f"{plural(len(view.relations.sides), 'column')}"
     if len(groups):
@@ -37,7 +37,7 @@ def relations_answer(view: RelationsView) -> str:
         said += ", none of which says what another says"
     outcome = view.outcome
     if outcome is None:
-        return f"{said}. {_strongest(pairs, names)}"
+        return f"{said}. {_strongest(type(view).pairs.of(view), names)}"
     with_it = view.with_outcome
     sure = with_it[with_it["q"] < T.Q_CARRIES]
     if not len(sure):
