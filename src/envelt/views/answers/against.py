@@ -30,6 +30,8 @@ if TYPE_CHECKING:
     from ..glance import GlanceView
 
 
+MANY_LEVELS = 6
+"""From which on it is said of how many the highest and the lowest are."""
 MOST_MIDDLES = 4
 """Classes whose middle dates are told; of more the first and the last of them."""
 
@@ -165,7 +167,7 @@ def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> 
         f"{event} most often where {name} is {told(end.most)}, {share(most['rate'])} "
         f"({share(most['low'])} to {share(most['high'])}, {with_n(most['n'])}), and least where it is "
         f"{told(end.least)}, {share(least['rate'])} ({share(least['low'])} to {share(least['high'])}, "
-        f"{with_n(least['n'])})"
+        f"{with_n(least['n'])}){_of_many(there)}"
     )
     if effects is not None and "cramers_v" in effects.index and effects.loc["cramers_v", "low"] <= 0:
         return f"{said}: no more than chance makes."
@@ -197,9 +199,14 @@ def means_answer(table: Table, effects: Table, outcome: str, name: str) -> str:
         f"{outcome} is highest where {name} is {told(end.most)}, "
         f"{estimated(most['mean'], most['mean_low'], most['mean_high'])} on average ({with_n(most['n'])}), and lowest "
         f"where it is {told(end.least)}, {estimated(least['mean'], least['mean_low'], least['mean_high'])} "
-        f"({with_n(least['n'])})"
+        f"({with_n(least['n'])}){_of_many(there)}"
     )
     return f"{said}.{_share_of_variance(effects)}"
+
+
+def _of_many(table: Table) -> str:
+    """Say of how many levels two are the ends: the more there are, the further chance alone takes them."""
+    return f", of {len(table)} in all" if len(table) > MANY_LEVELS else ""
 
 
 def _number_by_number(view: AgainstView, result: NumberByNumber, name: str, outcome: str) -> str:
