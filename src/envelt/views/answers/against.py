@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING, Any
 from ...core import thresholds as T
 from ...core.against.by_class import LevelsByClass, NumberByClass
 from ...core.against.by_number import NumberByNumber
+from ...core.words import plural
 from ...write.digits import cell, count, places
 from .words import (
     Ends,
     Table,
+    alike,
     all_of,
     ends,
     estimated,
@@ -157,11 +159,11 @@ def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> 
             return f"{said}: no difference can be seen, {lowest} to {highest} points ({rows}).{tell}"
         way = "more often" if value > 0 else "less often"
         return f"{said}: {points(value, low, high, way)}, {rows}."
-    end, alike = ends(there, "rate"), the_same(there, "rate")
-    if alike is not None:
-        return f"{event} in {share(alike)} at every level of {name} that has rows enough ({with_n(there['n'].sum())})."
+    end, same = ends(there, "rate"), the_same(there, "rate")
+    if same is not None:
+        return f"{event} in {share(same)} at every level of {name} that has rows enough ({with_n(there['n'].sum())})."
     if end is None:
-        return f"{name} has rows in fewer than two levels."
+        return _too_few(there, name)
     most, least = there.loc[end.most], there.loc[end.least]
     said = (
         f"{event} most often where {name} is {told(end.most)}, {share(most['rate'])} "
@@ -189,11 +191,11 @@ def means_answer(table: Table, effects: Table, outcome: str, name: str) -> str:
             return f"{outcome} is no different {levels}: {means} on average, {size} ({rows}).{tell}"
         size = sized(value, low, high, "higher" if value > 0 else "lower")
         return f"{outcome} is {size} {levels}: {means} on average ({rows})."
-    end, alike = ends(there, "mean"), the_same(there, "mean")
-    if alike is not None:
-        return f"{outcome} is {number(alike)} on average at every level of {name} ({with_n(there['n'].sum())})."
+    end, same = ends(there, "mean"), the_same(there, "mean")
+    if same is not None:
+        return f"{outcome} is {number(same)} on average at every level of {name} ({with_n(there['n'].sum())})."
     if end is None:
-        return f"{name} has rows in fewer than two levels."
+        return _too_few(there, name)
     most, least = there.loc[end.most], there.loc[end.least]
     said = (
         f"{outcome} is highest where {name} is {told(end.most)}, "
@@ -202,6 +204,12 @@ def means_answer(table: Table, effects: Table, outcome: str, name: str) -> str:
         f"({with_n(least['n'])}){_of_many(there)}"
     )
     return f"{said}.{_share_of_variance(effects)}"
+
+
+def _too_few(table: Table, name: str) -> str:
+    if len(table) > 1:
+        return f"{name} has {plural(len(table), 'level')}, hardly one with rows enough to compare."
+    return f"{name} has rows in fewer than two levels."
 
 
 def _of_many(table: Table) -> str:
@@ -278,13 +286,16 @@ def within_answer(pooled: Table, who: str, what: str, by: str) -> str:
 
 
 def _difference(effect: str, value: float, low: float, high: float) -> str:
-    """Return a difference by its size and its direction; with its sign where the direction is not known."""
+    """Return a difference by its size and its direction; by its interval where the direction is not known."""
     sure = not low <= 0 <= high
     if effect == "risk_difference":
         if sure:
             return points(value, low, high, "more often" if value > 0 else "less often")
-        return f"{places(100 * value, 1)} points ({places(100 * low, 1)} to {places(100 * high, 1)})"
-    return sized(value, low, high, ("higher" if value > 0 else "lower") if sure else "", unsigned=sure)
+        return f"neither more nor less often ({places(100 * low, 1)} to {places(100 * high, 1)} points)"
+    if sure:
+        return sized(value, low, high, "higher" if value > 0 else "lower")
+    _, lowest, highest = alike(value, low, high)
+    return f"neither higher nor lower ({lowest} to {highest})"
 
 
 def glance_answer(view: GlanceView) -> str:

@@ -94,6 +94,9 @@ def _two_axes(view: ContingencyView, rows: str, columns: str) -> str:
     compared = shares.loc[many.index] if len(many) > 1 else shares
     spread = compared.max() - compared.min()
     k = int(np.argmax(spread.to_numpy()))
+    if not spread.iloc[k] > 0:
+        said = f"{columns} is {told(there.columns[k])} in {share(compared.iloc[0, k])}"
+        return f"{said} at every level of {rows} ({with_n(n.sum())})."
     most, least = compared.iloc[:, k].idxmax(), compared.iloc[:, k].idxmin()
     said = (
         f"{columns} is {told(there.columns[k])} most often where {rows} is {told(most)}, "

@@ -12,6 +12,8 @@ from ...write.digits import MINUS, count, places, significant
 DIGITS = 3
 MOST_ROWS = 1e8
 """That would be needed, beyond which nobody is told so."""
+FEW_LEVELS = 6
+"""That are compared although each has few rows: of more, the ends are chance."""
 Table = Any
 """A data frame: what its cells are pandas' types do not say."""
 
@@ -98,7 +100,7 @@ def ends(table: Table, of: str) -> Ends | None:
     """
     known = table[table[of].notna()]
     many = known[known["n"] >= T.FEW_ROWS]
-    known = many if len(many) > 1 else known
+    known = known if len(many) < 2 and len(known) <= FEW_LEVELS else many
     if len(known) < 2 or not known.index.is_unique:  # numbers may be too near each other for bins to be named apart
         return None
     order = known[of].astype(float)
