@@ -281,7 +281,7 @@ def within_answer(pooled: Table, who: str, what: str, by: str) -> str:
     within = _difference(effect, value, row["low"], row["high"])
     seen, left = not row["crude_low"] <= 0 <= row["crude_high"], not row["low"] <= 0 <= row["high"]
     turns = ": it turns round" if seen and left and crude * value < 0 else ""
-    turns = ": within them nothing of it is left" if seen and not left else turns
+    turns = ": within them it is no longer clear" if seen and not left else turns
     return f"{who}, {row['contrast']}: {what} {over_all} over all rows, {within} within the groups of {by}{turns}."
 
 
@@ -291,11 +291,11 @@ def _difference(effect: str, value: float, low: float, high: float) -> str:
     if effect == "risk_difference":
         if sure:
             return points(value, low, high, "more often" if value > 0 else "less often")
-        return f"neither more nor less often ({places(100 * low, 1)} to {places(100 * high, 1)} points)"
+        return f"not clearly more or less often ({places(100 * low, 1)} to {places(100 * high, 1)} points)"
     if sure:
         return sized(value, low, high, "higher" if value > 0 else "lower")
     _, lowest, highest = alike(value, low, high)
-    return f"neither higher nor lower ({lowest} to {highest})"
+    return f"not clearly higher or lower ({lowest} to {highest})"
 
 
 def glance_answer(view: GlanceView) -> str:
