@@ -186,4 +186,9 @@ def test_what_is_the_same_at_every_level_is_said_to_be():
     assert "at every level of level" in Study(frame[["level", "z"]], outcome="z").contingency("level").answer
     frame["y"] = np.repeat(np.arange(25.0), 4)
     said = Study(frame[["level", "y"]], outcome="y", kinds={"y": "continuous"}).against("level").answer
-    assert said == "y is 12 on average at every level of level (n 100)."
+    assert said == "y is 12 on average at every level of level with rows enough (n 100)."
+
+
+def test_the_inventory_of_a_counted_table_speaks_of_the_rows_it_stands_for():
+    frame = pd.DataFrame({"level": list("abcd") * 5, "z": np.arange(20) % 3, "n": 7})
+    assert Study(frame, counts="n").inventory().answer.startswith("140 rows of")

@@ -161,7 +161,7 @@ def rates_answer(rates: Table, effects: Table | None, event: str, name: str) -> 
         return f"{said}: {points(value, low, high, way)}, {rows}."
     end, same = ends(there, "rate"), the_same(there, "rate")
     if same is not None:
-        return f"{event} in {share(same)} at every level of {name} that has rows enough ({with_n(there['n'].sum())})."
+        return f"{event} in {share(same)} at every level of {name} with rows enough ({with_n(there['n'].sum())})."
     if end is None:
         return _too_few(there, name)
     most, least = there.loc[end.most], there.loc[end.least]
@@ -193,7 +193,8 @@ def means_answer(table: Table, effects: Table, outcome: str, name: str) -> str:
         return f"{outcome} is {size} {levels}: {means} on average ({rows})."
     end, same = ends(there, "mean"), the_same(there, "mean")
     if same is not None:
-        return f"{outcome} is {number(same)} on average at every level of {name} ({with_n(there['n'].sum())})."
+        rows = with_n(there["n"].sum())
+        return f"{outcome} is {number(same)} on average at every level of {name} with rows enough ({rows})."
     if end is None:
         return _too_few(there, name)
     most, least = there.loc[end.most], there.loc[end.least]

@@ -15,7 +15,7 @@ def inventory_answer(view: InventoryView) -> str:
     """Return the answer: columns and rows, gaps, and what waits for a person's word."""
     table: Table = type(view).table.of(view)
     names = view._names
-    rows = len(view._answers.table)
+    rows = int((table["present"] + table["missing"]).max()) if len(table) else 0  # those that counted rows stand for
     said = f"{plural(rows, 'row')} of {plural(len(table), 'column')}"
     gaps = table[table["missing"] > 0]
     if len(gaps):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ...core import thresholds as T
+from ...core.words import be
 from .words import Table, all_of, share
 
 if TYPE_CHECKING:
@@ -32,5 +33,5 @@ def rank_answer(view: RankView) -> str:
     asked = [n for n in carries.index if n in doubtful]
     if asked:
         told = [f"{names(str(n))} ({share(table.loc[n, 'held_out_share'])})" for n in asked]
-        said += f". Ask first when {all_of(told)} {'is' if len(asked) == 1 else 'are'} written down"
+        said += f". Ask first when {all_of(told)} {be(len(asked))} written down"
     return f"{said}."

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import pandas as pd
 
-from ...core.words import plural
+from ...core.words import be, plural
 from ...write.digits import places
 from .words import Table, all_of, share
 
@@ -53,6 +53,6 @@ def transforms_sheet_answer(view: TransformsSheetView) -> str:
     if not worth:
         return f"None of {plural(len(table), 'number')} is easier to use transformed: leave them as they are."
     shown = [f"{view._names(n)} ({suggested[n]})" for n in worth]
-    verb = "is" if len(worth) == 1 else "are"
+    verb = be(len(worth))
     said = f"{len(worth)} of {plural(len(table), 'number')} {verb} easier to use transformed: {all_of(shown, 4)}."
     return said if len(worth) == len(table) else f"{said} Leave the others as they are."

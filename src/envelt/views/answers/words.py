@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from ...core import thresholds as T
+from ...core.words import listed
 from ...write.digits import MINUS, count, places, significant
 
 DIGITS = 3
@@ -90,6 +91,13 @@ def with_n(rows: float) -> str:
     return f"n {count(rows)}"
 
 
+def compared(table: Table, of: str) -> Table:
+    """Return the rows of a table that have a number and stand for rows enough; of few rows all that have one."""
+    known = table[table[of].notna()]
+    many = known[known["n"] >= T.FEW_ROWS]
+    return known if len(many) < 2 and len(known) <= FEW_LEVELS else many
+
+
 def ends(table: Table, of: str) -> Ends | None:
     """Return the rows of a table with the largest and the smallest number, of those that stand for rows enough.
 
@@ -98,9 +106,7 @@ def ends(table: Table, of: str) -> Ends | None:
     of
         The column that is compared.
     """
-    known = table[table[of].notna()]
-    many = known[known["n"] >= T.FEW_ROWS]
-    known = known if len(many) < 2 and len(known) <= FEW_LEVELS else many
+    known = compared(table, of)
     if len(known) < 2 or not known.index.is_unique:  # numbers may be too near each other for bins to be named apart
         return None
     order = known[of].astype(float)
@@ -108,8 +114,8 @@ def ends(table: Table, of: str) -> Ends | None:
 
 
 def the_same(table: Table, of: str) -> Any:
-    """Return the number that all rows of a table have; nothing where they differ, or there is one."""
-    known = table[of].dropna()
+    """Return the number that all rows of a table have that are compared; nothing where they differ, or there is one."""
+    known = compared(table, of)[of]
     return float(known.iloc[0]) if len(known) > 1 and known.nunique() == 1 else None
 
 
@@ -120,7 +126,6 @@ def told(label: object) -> str:
 
 def all_of(names: Sequence[str], most: int = 3) -> str:
     """Return names in a sentence: "a, b and c", "a, b, c and 4 more"."""
-    shown = list(names[:most])
-    if len(names) > most:
-        return f"{', '.join(shown)} and {len(names) - most} more"
-    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} and {shown[-1]}"
+    if len(names) > most or len(names) == 1:
+        return listed(names, most)
+    return f"{', '.join(names[:-1])} and {names[-1]}"
