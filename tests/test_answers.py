@@ -103,12 +103,23 @@ def test_an_answer_leads_wherever_a_view_is_shown(made, tmp_path):
 
 
 @pytest.mark.parametrize("width", [80, 120])
-def test_the_answer_is_among_the_first_lines_at_the_terminal(run, width):
-    for words in (("balance",), ("against", "mites"), ("distribution", "mites"), ("contingency", "fed", "wintered")):
-        status, out, err = run(words[0], "demo", *words[1:], "-o", "wintered", columns=width)
-        assert status == 0, err
-        assert re.search(r"\d", "".join(out.splitlines()[1:3]))
-        assert any(line.rstrip().endswith(".") for line in out.splitlines()[1:5])
+def test_the_terminal_answers_first_in_forty_lines_and_cuts_no_number(made, width):
+    for call, view in ((c, v) for of in made.values() for c, v in of.items()):
+        text = view.in_words(width)
+        lines, whole = text.splitlines(), view.in_words(1_000, everything=True)
+        assert len(lines) <= 40, call
+        assert max(map(len, lines)) <= width, call
+        assert " ".join(lines[1:5]).startswith(" ".join(view.answer.split())[: width - 20]), call
+        told, _, left = text.partition("Not shown: ")
+        told = re.sub(r"\d+ more findings?: [^:]*: \.findings", "", told)
+        there = np.abs([*numbers_in(whole), *(n for source in numbers_of(view) for n in source)])
+        assert not [w for w in NUMBER.findall(told) if not stands_in(w, there)], call
+        for name, table in view.needed.items():
+            if f"the tables {name}" not in left and "n" in table.frame:
+                assert "n" in told.split(), call
+        for name in view.shown:
+            heads = {name.replace("_", " ")} if name != "table" else {"the main table", ""}
+            assert name in view.needed or any(h in " ".join(left.split()) for h in heads), call
 
 
 @given(st.floats(-3, 3), st.integers(30, 200), st.integers(0, 1000))

@@ -56,7 +56,9 @@ def test_no_number_is_cut_at_any_width(run, width):
         ("distribution", "demo", "mites"),
         ("inventory", "demo"),
     ):
-        _, out, _ = run(*words, columns=width)
+        _, brief, _ = run(*words, columns=width)
+        assert all(len(line.rstrip()) <= int(width) for line in brief.splitlines())
+        _, out, _ = run(*words, "--all", columns=width)
         assert all(len(line.rstrip()) <= int(width) for line in out.splitlines())
         assert "0.3…" not in out
         assert "…" not in "".join(line for line in out.splitlines() if line.startswith(" frames_bees"))
@@ -199,9 +201,11 @@ def test_first_rows_and_a_wide_table_still_read(run):
     rows["copy"], rows["again"] = rows["column_007"] * 3, rows["column_007"] - 1
     rows["gaps"] = [None, 1.5] * 30
     rows.to_csv("wide.csv", index=False)
-    _, out, _ = run("inventory", "wide.csv", "--rows", "3")
+    _, out, _ = run("inventory", "wide.csv", "--rows", "3", "--all")
     lines = out.splitlines()
-    assert "and 263 more rows" in out
+    assert "263 more rows" in out
+    assert "--out FILE.csv" in out
+    assert "row 3" in run("inventory", "wide.csv", "--rows", "3")[1]
     assert next(i for i, x in enumerate(lines) if x.startswith(" gaps")) < next(
         i for i, x in enumerate(lines) if "column_000" in x
     )

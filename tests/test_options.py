@@ -171,7 +171,7 @@ def test_long_tables_are_folded_for_a_person_and_whole_in_the_data(wintered, tmp
     assert len(view.outliers) == 103
     assert len(view.shown["outliers"].frame) == 5
     assert "density" in view.shown or len(view.shown.get("density", [])) == 0
-    assert "bins" not in view.in_terminal
+    assert "bins" not in view.needed
     view.save(tmp_path / "v.md")
     assert "### bins" in (tmp_path / "v.md").read_text()
     data = json.loads(json.dumps(view.to_dict()))

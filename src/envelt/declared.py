@@ -44,8 +44,10 @@ class TableOf:
         Says whether this view has the table; always by default.
     folded
         How many rows a person sees, of a long one; none with 0.
-    aside
-        Whether it is left out in the terminal, where the picture or a file says more.
+    needed
+        Whether the step's question needs it, so that the terminal shows it unasked; by default the main table is.
+    few
+        The columns that the question needs; all by default.
     gaps
         Whether rows without a number are shown.
     spare
@@ -60,12 +62,14 @@ class TableOf:
         written: Mapping[str, Writer],
         there: Callable[[Any], bool] | None,
         folded: Callable[[Any], int | None] | int | None,
-        aside: Callable[[Any], bool] | bool,
+        needed: Callable[[Any], bool] | bool | None,
+        few: Callable[[Any], tuple[str, ...]] | tuple[str, ...],
         gaps: bool,
         spare: tuple[str, ...],
         heads: Mapping[str, str],
     ) -> None:
-        self._make, self.written, self._there, self._folded, self._aside = make, dict(written), there, folded, aside
+        self._make, self.written, self._there, self._folded = make, dict(written), there, folded
+        self._needed, self._few = needed, few
         self.gaps, self.spare, self.heads, self.name = gaps, spare, dict(heads), ""
         self.__doc__ = make.__doc__
 
@@ -99,9 +103,15 @@ class TableOf:
         """Return how many rows of the table a person sees; all where nothing is said."""
         return self._folded(view) if callable(self._folded) else self._folded
 
-    def aside(self, view: Declaring) -> bool:
-        """Say whether the table is left out in the terminal."""
-        return self._aside(view) if callable(self._aside) else self._aside
+    def needed(self, view: Declaring) -> bool:
+        """Say whether the terminal shows the table unasked."""
+        if self._needed is None:
+            return self.name == "table"
+        return self._needed(view) if callable(self._needed) else self._needed
+
+    def few(self, view: Declaring) -> tuple[str, ...]:
+        """Return the columns that the step's question needs; none where all are."""
+        return self._few(view) if callable(self._few) else self._few
 
 
 def tabled(
@@ -109,13 +119,14 @@ def tabled(
     *,
     there: Callable[[Any], bool] | None = None,
     folded: Callable[[Any], int | None] | int | None = None,
-    aside: Callable[[Any], bool] | bool = False,
+    needed: Callable[[Any], bool] | bool | None = None,
+    few: Callable[[Any], tuple[str, ...]] | tuple[str, ...] = (),
     gaps: bool = True,
     spare: tuple[str, ...] = (),
     heads: Mapping[str, str] | None = None,
 ) -> Callable[[Callable[[Any], pd.DataFrame]], TableOf]:
     """Declare a table of a view; see `TableOf`."""
-    return lambda make: TableOf(make, written or {}, there, folded, aside, gaps, spare, heads or {})
+    return lambda make: TableOf(make, written or {}, there, folded, needed, few, gaps, spare, heads or {})
 
 
 class ValueOf(Generic[T]):

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from .draw.parts.canvas import Page
+    from .write.terminal import Told
 
 PICTURES = ("png", "svg", "pdf")
 DOCUMENTS = ("html", "md", "csv", "json")
@@ -157,21 +158,21 @@ class View:
     @property
     def shown(self) -> dict[str, ShownTable]:
         """The tables as a person sees them: the main one in brief, columns of the data under their labels."""
-        return self._shown(aside=True)
+        return self._shown(self._seen)
 
     @property
-    def in_terminal(self) -> dict[str, ShownTable]:
-        """The tables as a person sees them where room is scarce."""
-        return self._shown(aside=False)
+    def needed(self) -> dict[str, ShownTable]:
+        """Of these the ones that the step's question needs, which the terminal shows unasked."""
+        return self._shown({name: t for name, t in self._seen.items() if t.needed(self)})
 
-    def _shown(self, aside: bool) -> dict[str, ShownTable]:
+    @property
+    def _seen(self) -> dict[str, TableOf]:
+        return {name: t for name, t in self._tables().items() if t.folded(self) != 0}
+
+    def _shown(self, tables: Mapping[str, TableOf]) -> dict[str, ShownTable]:
         seen = {}
-        for name, declared in self._tables().items():
-            if declared.aside(self) and not aside:
-                continue
+        for name, declared in tables.items():
             folded = declared.folded(self)
-            if folded == 0:
-                continue
             frame = declared.of(self)
             if name == "table":
                 frame = frame[list(self._brief()) or list(frame.columns)]
@@ -182,7 +183,10 @@ class View:
             if not declared.gaps:  # what these data cannot give is in the table, and need not be read
                 frame = frame.dropna(how="all")
             if name == "table" or len(frame):
-                seen[name] = ShownTable(self._captioned(frame), self._written(declared), declared.spare, declared.heads)
+                few = tuple(c for c in declared.few(self) if c in frame.columns)
+                seen[name] = ShownTable(
+                    self._captioned(frame), self._written(declared), declared.spare, declared.heads, few
+                )
         return seen
 
     def _brief(self) -> tuple[str, ...]:
@@ -296,9 +300,29 @@ class View:
         return page(self.title, (self.answer, *self.about), [section], f"Made with Envelt: {self.step}.")
 
     def __str__(self) -> str:
-        from .write.terminal import view_text
+        return self.in_words()
 
-        return view_text(self.title, self.about, self.in_terminal, self.findings, self.answer)
+    def in_words(self, width: int = 120, everything: bool = False) -> str:
+        """Return the view as text: its answer, findings and the tables that its question needs, in 40 lines or so.
+
+        Parameters
+        ----------
+        width
+            Of a line, in letters.
+        everything
+            All tables and findings instead.
+        """
+        from .write.terminal import IN_PYTHON, view_text
+
+        return view_text(self.told(everything), IN_PYTHON, width)
+
+    def told(self, everything: bool = False) -> Told:
+        """Return what a terminal tells of the view: all of it, or what its question needs."""
+        from .write.terminal import Told
+
+        tables = self.shown if everything else self.needed
+        rest = () if everything else tuple(name for name in self._seen if name not in tables)
+        return Told(self.title, self.answer, self.about, tables, self.findings, rest, everything, everything)
 
     def __repr__(self) -> str:
         rows, columns = self.table.shape

@@ -309,7 +309,7 @@ def embed(
 
 
 @app.command()
-@takes("outcome", "event", "unit", *ROWS, "seed", "findings", "json")
+@takes("outcome", "event", "unit", *ROWS, "seed", "findings", "all", "json")
 def prepare(
     given: Given,
     propose: Annotated[

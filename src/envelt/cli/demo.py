@@ -10,7 +10,7 @@ from ..errors import OutputError
 from ..steps.report import leading
 from ..study import Study
 from ..write.files import write_bytes
-from ..write.terminal import print_view
+from ..write.terminal import TYPED, print_view
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -41,9 +41,7 @@ def run_demo(folder: Path, console: Console) -> None:
     for name in leading(ranking)[:FIGURES]:
         study.against(name).save(folder / f"against-{name}.png")
     study.report(folder / "report.html")  # the views above are used again
-    shown = ranking.shown["table"]
-    tables = {"table": shown.of(shown.frame.head(12))}
-    print_view(console, ranking.title, ranking.about, tables, ranking.findings, answer=ranking.answer)
+    print_view(console, ranking.told(), TYPED)
     lines = [
         "",
         f"In {folder}/: the data, report.html, {4 + FIGURES} figures and tables. Try next:",

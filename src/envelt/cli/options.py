@@ -111,6 +111,10 @@ SHARED: dict[str, tuple[Any, Any]] = {
         False,
     ),
     "findings": (_option(bool, None, "Print every finding, not only the first five.", "--findings"), False),
+    "all": (
+        _option(bool, None, "Print every table and finding, not only what the question needs.", "--all"),
+        False,
+    ),
     "json": (_option(bool, None, "Print JSON and nothing else.", "--json"), False),
 }
 """Every shared option and its default, in the order `--help` lists them."""
@@ -120,7 +124,7 @@ LOOK = (
     "normal", "box", "residuals",
 )  # fmt: skip
 ROWS = ("kind", "missing", "counts", "ignore", "where")
-SAVED = ("out", "guard_formulas", "findings", "json")
+SAVED = ("out", "guard_formulas", "findings", "all", "json")
 
 
 class NobodyReads(Exception):  # noqa: N818
@@ -214,12 +218,12 @@ class Given:
             return
         from dataclasses import replace
 
-        from ..write.terminal import print_view
+        from ..write.terminal import TYPED, print_view
 
         for view in views:
-            findings = [replace(f, advice=f.typed_advice) for f in view.findings]
-            how = "" if self["findings"] else "Print them all: --findings"
-            print_view(console(), view.title, view.about, view.in_terminal, findings, how, view.answer)
+            told = view.told(self["all"])
+            findings = tuple(replace(f, advice=f.typed_advice) for f in told.findings)
+            print_view(console(), told._replace(findings=findings, every=told.every or self["findings"]), TYPED)
         for path in written:
             print(f"Wrote {marks(str(path))}", file=sys.stderr)
 

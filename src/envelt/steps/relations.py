@@ -54,7 +54,9 @@ def show_relations(context: Context, options: RelationsOptions) -> RelationsView
     constant = [s.name for s in answers.sides if s.constant]
     if constant:
         about = (*about, f"of one value, so without a coefficient: {', '.join(constant[:6])}")
-    title = "How the columns go together" if not options.columns else f"How {plural(len(names), 'column')} go together"
+    said = [context.names(n) for n in names]
+    these = plural(len(names), "column") if len(names) > 2 else " and ".join(said)
+    title = f"How {these if options.columns else 'the columns'} go together"
     return RelationsView(
         answers, (*about, *context.counted), context.names, title,
         at_least=options.at_least, order=options.order, triangle=not options.whole,

@@ -34,7 +34,7 @@ from .distribution import (
     top_table,
 )
 from .tables import effects_table, group_table, pooled_table, rates_table, ratio_note, tests_table
-from .written import SPARE_OF_GROUPS
+from .written import FEW_OF_GROUPS, SPARE_OF_GROUPS
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -64,7 +64,11 @@ class AgainstView(View):
         super().__init__(_title(answers.result, names, answers.by is not None), names.given)
         self._answers, self._result, self._about, self._top, self._names = answers, answers.result, about, top, names
 
-    @tabled({**written.GROUPS, "shrunken_mean": measured}, spare=SPARE_OF_GROUPS)
+    @tabled(
+        {**written.GROUPS, "shrunken_mean": measured}, spare=SPARE_OF_GROUPS,
+        needed=lambda view: _described(view._result, view._answers.by is not None),
+        few=lambda view: _few_of(view._result),
+    )  # fmt: skip
     def table(self) -> pd.DataFrame:
         """For a number one row a class, for a category the counts of its levels by class.
 
@@ -80,7 +84,23 @@ class AgainstView(View):
         table = group_table(result.summary, result.name)
         return table.assign(shrunken_mean=result.shrunken) if isinstance(result, NumberByLevels) else table
 
-    @tabled(written.RATES, there=_one_of(NumberByClass, LevelsByClass))
+    @tabled(written.PARTS, there=lambda view: view._answers.by is not None, needed=True)
+    def by(self) -> pd.DataFrame:
+        """One row a part: n, effect, estimate, low, high and p; where columns divide the rows."""
+        parts = self._answers.parts
+        return pd.DataFrame(
+            {
+                "n": [p.n for p in parts],
+                "effect": [p.effect for p in parts],
+                "estimate": [p.estimate.estimate for p in parts],
+                "low": [p.estimate.low for p in parts],
+                "high": [p.estimate.high for p in parts],
+                "p": [p.p for p in parts],
+            },
+            index=pd.Index([p.label for p in parts], name="part"),
+        )
+
+    @tabled(written.RATES, there=_one_of(NumberByClass, LevelsByClass), needed=True)
     def rates(self) -> pd.DataFrame:
         """N, events, rate, low and high of the event at each level, or in bins of a number; of a class outcome."""
         result = self._result
@@ -181,26 +201,10 @@ class AgainstView(View):
         """The most frequent values in each group."""
         return top_table(self._distributed, self._top)
 
-    @tabled(written.OUTLIERS, there=_distributed, folded=MOST_OUTLIERS_SHOWN, aside=True)
+    @tabled(written.OUTLIERS, there=_distributed, folded=MOST_OUTLIERS_SHOWN)
     def outliers(self) -> pd.DataFrame:
         """Row, value, group and side of the values beyond the fences of their group."""
         return outliers_table(self._distributed)
-
-    @tabled(written.PARTS, there=lambda view: view._answers.by is not None)
-    def by(self) -> pd.DataFrame:
-        """One row a part: n, effect, estimate, low, high and p; where columns divide the rows."""
-        parts = self._answers.parts
-        return pd.DataFrame(
-            {
-                "n": [p.n for p in parts],
-                "effect": [p.effect for p in parts],
-                "estimate": [p.estimate.estimate for p in parts],
-                "low": [p.estimate.low for p in parts],
-                "high": [p.estimate.high for p in parts],
-                "p": [p.p for p in parts],
-            },
-            index=pd.Index([p.label for p in parts], name="part"),
-        )
 
     @tabled(
         written.POOLED, there=lambda view: view._answers.by is not None, spare=written.SPARE_OF_POOLED,
@@ -270,6 +274,17 @@ class AgainstView(View):
 
     def _picture(self, page: Page) -> Figure:
         return _draw(self._result, page, self._names, self._answers.by is not None)
+
+
+def _described(result: Result, divided: bool) -> bool:
+    """Say whether the question needs the main table beside the rates, which count levels too."""
+    return not isinstance(result, LevelsByClass) and not (divided and isinstance(result, NumberByClass))
+
+
+def _few_of(result: Result) -> tuple[str, ...]:
+    if isinstance(result, LevelsByClass):
+        return ()
+    return written.FEW_OF_DATES if isinstance(result, NumberByClass) and result.distribution.dates else FEW_OF_GROUPS
 
 
 def _title(result: Result, names: Captions, divided: bool) -> str:

@@ -30,7 +30,7 @@ from .distribution import (
     top_table,
 )
 from .tables import group_table
-from .written import COUNTED, EFFECTS, GROUPS, OUTLIERS, RATES, SPARE_OF_GROUPS, TESTS
+from .written import COUNTED, EFFECTS, FEW_OF_GROUPS, GROUPS, OUTLIERS, RATES, SPARE_OF_GROUPS, TESTS
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -70,7 +70,8 @@ class BalanceView(View):
             None if crossed is None else CrossedTables((crossed,), classes.outcome if classes else None, names)
         )
 
-    @tabled({**GROUPS, **COUNTED}, spare=SPARE_OF_GROUPS)
+    @tabled({**GROUPS, **COUNTED}, spare=SPARE_OF_GROUPS, needed=lambda view: view._crossed is None,
+            few=lambda view: FEW_OF_GROUPS if _numeric(view) else ())  # fmt: skip
     def table(self) -> pd.DataFrame:
         """One row a class with count and share; with ``by``, counts of the classes in each group.
 
@@ -86,12 +87,12 @@ class BalanceView(View):
             index=pd.Index(result.outcome.levels, name=result.outcome.name),
         )
 
-    @tabled({"*": percent}, there=_of_crossed("shares"))
+    @tabled({"*": percent}, there=_of_crossed("shares"), needed=lambda view: not view._crossed.has("rates"))
     def shares_of_row(self) -> pd.DataFrame:
         """The share of each class in each group; with ``by``."""
         return self._cross.shares("row")
 
-    @tabled(RATES, there=_of_crossed("rates"))
+    @tabled(RATES, there=_of_crossed("rates"), needed=True)
     def rates(self) -> pd.DataFrame:
         """The event's rate in each group, with its interval; with ``by``."""
         return self._cross.rates()
@@ -111,7 +112,7 @@ class BalanceView(View):
         """By how much; with ``by``."""
         return self._cross.effects()
 
-    @tabled(COUNTED, there=_of_crossed("totals"), folded=60, aside=True)
+    @tabled(COUNTED, there=_of_crossed("totals"), folded=60)
     def totals(self) -> pd.DataFrame:
         """The margins; with ``by``."""
         return self._cross.totals()
@@ -121,7 +122,7 @@ class BalanceView(View):
         """Counts expected if groups and classes were unrelated; with ``by``."""
         return self._cross.expected()
 
-    @tabled(there=_of_crossed("residuals"), folded=60, aside=True)
+    @tabled(there=_of_crossed("residuals"), folded=60)
     def residuals(self) -> pd.DataFrame:
         """Haberman's adjusted residuals; with ``by``."""
         return self._cross.residuals()
@@ -136,12 +137,12 @@ class BalanceView(View):
         """The density of a numeric outcome."""
         return density_table(self._number_result)
 
-    @tabled(COUNTED, there=_numeric, aside=True)
+    @tabled(COUNTED, there=_numeric)
     def top_values(self) -> pd.DataFrame:
         """The most frequent values of a numeric outcome."""
         return top_table(self._number_result, 10)
 
-    @tabled(OUTLIERS, there=_numeric, folded=MOST_OUTLIERS_SHOWN, aside=True)
+    @tabled(OUTLIERS, there=_numeric, folded=MOST_OUTLIERS_SHOWN)
     def outliers(self) -> pd.DataFrame:
         """The outliers of a numeric outcome."""
         return outliers_table(self._number_result)

@@ -159,27 +159,27 @@ class ContingencyView(View):
         self._about, self._of_rates, self._after = about, of_rates, after
         self._shares, self._look, self._by, self._within = shares, (picture, colour), order, within
 
-    @tabled(written.COUNTED)
+    @tabled(written.COUNTED, needed=lambda view: not _has("rates")(view))  # which count them too
     def table(self) -> pd.DataFrame:
         """Counts without totals, levels of the rows as index; of one axis with the share of each level."""
         return self.crossed.counts()
 
-    @tabled(written.SHARES, there=_shares_of("row"))
+    @tabled(written.SHARES, there=_shares_of("row"), needed=True)
     def shares_of_row(self) -> pd.DataFrame:
         """The share of each cell in its row; where shares of rows were asked for."""
         return self.crossed.shares("row")
 
-    @tabled(written.SHARES, there=_shares_of("column"))
+    @tabled(written.SHARES, there=_shares_of("column"), needed=True)
     def shares_of_column(self) -> pd.DataFrame:
         """The share of each cell in its column; where shares of columns were asked for."""
         return self.crossed.shares("column")
 
-    @tabled(written.SHARES, there=_shares_of("all"))
+    @tabled(written.SHARES, there=_shares_of("all"), needed=True)
     def shares_of_all(self) -> pd.DataFrame:
         """The share of each cell in all; where shares of all were asked for."""
         return self.crossed.shares("all")
 
-    @tabled(written.RATES, there=_has("rates"))
+    @tabled(written.RATES, there=_has("rates"), needed=True)
     def rates(self) -> pd.DataFrame:
         """The outcome at each level: n, events, rate, low, high (Wilson), shrunken; of numbers the mean likewise."""
         return self.crossed.rates()
@@ -210,7 +210,7 @@ class ContingencyView(View):
         """
         return pooled_table(self._answers.within)
 
-    @tabled({"count": count}, there=_has("totals"), folded=60, aside=True)
+    @tabled({"count": count}, there=_has("totals"), folded=60)
     def totals(self) -> pd.DataFrame:
         """The margins; of two axes."""
         return self.crossed.totals()
@@ -220,7 +220,7 @@ class ContingencyView(View):
         """Counts expected if rows and columns were unrelated; of two axes."""
         return self.crossed.expected()
 
-    @tabled(there=_has("residuals"), folded=60, aside=True)
+    @tabled(there=_has("residuals"), folded=60)
     def residuals(self) -> pd.DataFrame:
         """Haberman's adjusted residuals; of two axes."""
         return self.crossed.residuals()

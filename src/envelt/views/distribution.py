@@ -21,7 +21,7 @@ from ..write.digits import count, measured, percent, significant
 from .answers.distribution import distribution_answer, sheet_answer
 from .captions import Captions
 from .tables import as_times, by_group, group_table
-from .written import COUNTED, GROUPS, OUTLIERS, SPARE_OF_GROUPS
+from .written import COUNTED, FEW_OF_DATES, FEW_OF_GROUPS, GROUPS, OUTLIERS, SPARE_OF_GROUPS
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -80,7 +80,10 @@ class DistributionView(View):
         self._levels = result if isinstance(result, LevelDistribution) else None
         self._groups = len(result.groups)
 
-    @tabled({**GROUPS, "distinct": count, "mode_share": percent}, spare=SPARE_OF_GROUPS)
+    @tabled(
+        {**GROUPS, "distinct": count, "mode_share": percent}, spare=SPARE_OF_GROUPS,
+        few=lambda view: () if view._numbers is None else FEW_OF_DATES if view._numbers.dates else FEW_OF_GROUPS,
+    )  # fmt: skip
     def table(self) -> pd.DataFrame:
         """One row a group (``all`` without ``by``).
 
@@ -92,7 +95,7 @@ class DistributionView(View):
             return group_table(self._numbers.summary, index, self._numbers.dates)
         return _level_table(self._level_result, index)
 
-    @tabled(COUNTED, there=_has_numbers, folded=_folded, aside=True)
+    @tabled(COUNTED, there=_has_numbers, folded=_folded)
     def bins(self) -> pd.DataFrame:
         """Left, right, count and share of each bin; the column ``group`` first where there are several."""
         return bins_table(self._number_result)
@@ -102,14 +105,14 @@ class DistributionView(View):
         """At, density: the density at 512 places, per unit of the column; of numbers."""
         return density_table(self._number_result)
 
-    @tabled(COUNTED, folded=_folded, aside=_several)
+    @tabled(COUNTED, folded=_folded, needed=lambda view: not _several(view) and not _is_dates(view))
     def top_values(self) -> pd.DataFrame:
         """Value, count, share of the most frequent values, most frequent first."""
         if self._numbers is not None:
             return top_table(self._numbers, self._top)
         return _top_levels(self._level_result, self._top)
 
-    @tabled(OUTLIERS, there=_has_numbers, folded=MOST_OUTLIERS_SHOWN, aside=_several)
+    @tabled(OUTLIERS, there=_has_numbers, folded=MOST_OUTLIERS_SHOWN)
     def outliers(self) -> pd.DataFrame:
         """Row, value, group and side of the values beyond Tukey's fences, the furthest first."""
         return outliers_table(self._number_result)
@@ -316,7 +319,7 @@ class SheetView(View):
 
     @tabled(
         {"n": count, "missing": count, "missing_share": percent, "skewness": measured, "outliers": count},
-        spare=("mode", "missing_share", "min", "max", "missing", "n", "outliers"),
+        spare=("mode", "missing_share", "min", "max", "missing", "outliers"),
     )
     def table(self) -> pd.DataFrame:
         """One row a column: kind, n, missing, mean, sd, min, median, max, skewness, outliers, mode, findings."""

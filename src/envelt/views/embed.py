@@ -56,7 +56,7 @@ class EmbedView(View):
             out["class"] = groups.numbers
         return out
 
-    @tabled({EVERY: places})
+    @tabled({EVERY: places}, needed=True)
     def quality(self) -> pd.DataFrame:
         """Per measure: map, its standard error from sampling, and pca, the same of the first two components."""
         mine, plain = self._answers.quality, self._answers.of_pca
@@ -71,8 +71,8 @@ class EmbedView(View):
 
     @tabled(
         {"n": count, "full_space": percent, "on_map": percent, "chance": percent},
-        there=lambda view: view._answers.has_classes,
-    )
+        there=lambda view: view._answers.has_classes, needed=True,
+    )  # fmt: skip
     def separation(self) -> pd.DataFrame:
         """Per class: n, the share of neighbours of the same class in full_space and on_map, and by chance."""
         found = self._answers.separation

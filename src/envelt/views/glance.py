@@ -29,7 +29,7 @@ class GlanceView(View):
     """All candidates against the outcome, strongest association first."""
 
     step = "against"
-    brief = ("kind", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
+    brief = ("kind", "n", "association", "measure", "estimate", "low", "high", "lowest", "highest", "q")
 
     def __init__(self, answers: GlanceAnswers, about: tuple[str, ...], title: str, names: Captions) -> None:
         super().__init__(title, names.given)
@@ -37,7 +37,8 @@ class GlanceView(View):
 
     @tabled(
         {**written.PARTS, "missing": count, "association": places, "q": probability},
-        spare=("missing", "lowest", "highest", "measure", "n", "kind"),
+        spare=("missing", "lowest", "highest", "measure", "kind"),
+        few=("n", "association", "estimate", "low", "high", "q"),
     )
     def table(self) -> pd.DataFrame:
         """One row a candidate.

@@ -42,6 +42,8 @@ class InventoryView(View):
     @tabled(
         {"present": count, "missing": count, "missing_share": percent, "distinct": count},
         spare=("examples", "missing_share", "missing", "kind"),
+        few=("kind", "missing_share", "distinct", "findings", "examples"),
+        needed=lambda view: not view._answers.first,
     )
     def table(self) -> pd.DataFrame:
         """One row a column.
@@ -65,7 +67,7 @@ class InventoryView(View):
             index=pd.Index([c.name for c in rows], name="column"),
         )
 
-    @tabled(there=lambda view: view._answers.first > 0)
+    @tabled(there=lambda view: view._answers.first > 0, needed=True)
     def first_rows(self) -> pd.DataFrame:
         """The first rows as read, on their side; where they were asked for."""
         return self._answers.first_rows

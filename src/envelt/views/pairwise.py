@@ -14,6 +14,7 @@ from ..write.digits import count, places, probability
 from .answers.relations import pairwise_answer
 from .captions import Captions
 from .relations import pair_table
+from .written import FEW_OF_PAIRS
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -39,7 +40,8 @@ class PairwiseView(View):
 
     @tabled(
         {"n": count, "coefficient": places, "low": places, "high": places, "p": probability, "q": probability},
-        spare=("p", "n", "form", "method"),
+        spare=("p", "form", "method"),
+        few=FEW_OF_PAIRS,
     )
     def table(self) -> pd.DataFrame:
         """One row a pair, the strongest first: first, second, method, n, coefficient, low, high, p, q and form."""

@@ -32,7 +32,8 @@ class RankView(View):
         super().__init__(title, names.given)
         self._answers, self._about, self._names = answers, about, names
 
-    @tabled(HELD_OUT, heads=HEADS, spare=("auc", "missing_share", "kind"))
+    @tabled(HELD_OUT, heads=HEADS, spare=("auc", "missing_share", "kind"),
+            few=("held_out_share", "low", "high", "q", "missing_share", "advice"))  # fmt: skip
     def table(self) -> pd.DataFrame:
         """One row a candidate: kind, held_out_share with low and high, auc, p, q, missing_share, advice."""
         rows = self._answers.ranking.candidates

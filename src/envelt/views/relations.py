@@ -18,6 +18,7 @@ from ..declared import tabled, valued
 from ..view import View
 from ..write.digits import count, measured, places, probability
 from ..write.shown import EVERY
+from . import written
 from .answers.relations import relations_answer
 from .captions import Captions
 
@@ -29,6 +30,11 @@ if TYPE_CHECKING:
 MOST_PAIRS = 20
 MOST_IN_MATRIX = 12
 """Columns up to which a person sees the square; of more the pairs and the groups, and the square is saved."""
+
+
+def _unless_pair(view: RelationsView, rows: int) -> int:
+    """Return how many rows are seen of a table that says nothing new of two columns alone."""
+    return 0 if view._is_pair else rows
 
 
 class RelationsView(View):
@@ -51,7 +57,11 @@ class RelationsView(View):
         self._answers, self._about, self._names = answers, about, names
         self._at_least, self._look, self._triangle = at_least, order, triangle
 
-    @tabled({EVERY: places}, folded=lambda view: 0 if view._is_large else None)
+    @tabled(
+        {EVERY: places},
+        folded=lambda view: 0 if view._is_large or view._is_pair else None,
+        needed=lambda view: not view._is_pair,
+    )
     def table(self) -> pd.DataFrame:
         """The square matrix of coefficients, columns as index and columns; NaN where there is none, or too weak."""
         relations = self.relations
@@ -62,7 +72,9 @@ class RelationsView(View):
 
     @tabled(
         {"n": count, "coefficient": places, "low": places, "high": places, "p": probability, "q": probability},
-        folded=MOST_PAIRS, spare=("p", "n", "form", "method"),
+        folded=MOST_PAIRS, spare=("p", "form", "method"), needed=True,
+        few=lambda view: ("method", "n", "coefficient", "low", "high", "p", "form") if view._is_pair
+        else written.FEW_OF_PAIRS,
     )  # fmt: skip
     def pairs(self) -> pd.DataFrame:
         """First, second, method, n, coefficient, low, high, p, q and form of every pair, the strongest first."""
@@ -71,7 +83,8 @@ class RelationsView(View):
 
     @tabled(
         {"n": count, "coefficient": places, "low": places, "high": places, "p": probability, "q": probability},
-        there=lambda view: view._answers.outcome is not None, folded=MOST_PAIRS, spare=("p", "n", "form", "method"),
+        there=lambda view: view._answers.outcome is not None, folded=lambda view: _unless_pair(view, MOST_PAIRS),
+        spare=("p", "form", "method"),
     )  # fmt: skip
     def with_outcome(self) -> pd.DataFrame:
         """The pairs that the outcome takes part in, by candidate, the strongest first; where the outcome is there."""
@@ -83,7 +96,7 @@ class RelationsView(View):
         table = pair_table(relations, np.full(len(others), at), others).drop(columns="first")
         return table.set_index("second").rename_axis("candidate")
 
-    @tabled({"weakest": places}, folded=10)
+    @tabled({"weakest": places}, folded=lambda view: _unless_pair(view, 10), needed=True)
     def groups(self) -> pd.DataFrame:
         """Columns that say nearly the same: members, the one to keep and why; empty where there are none."""
         names = self.relations.names
@@ -98,7 +111,7 @@ class RelationsView(View):
         )
 
     @tabled(
-        {"vif": measured, "r_squared": places, "n": count}, folded=8,
+        {"vif": measured, "r_squared": places, "n": count}, folded=lambda view: _unless_pair(view, 8),
         heads={"vif": "variance inflation", "r_squared": "explained"},
     )  # fmt: skip
     def inflation(self) -> pd.DataFrame:
@@ -118,7 +131,7 @@ class RelationsView(View):
     @tabled(
         {"joint_share": places, "first_alone": places, "second_alone": places, "excess": places, "low": places,
          "high": places},
-        there=lambda view: view._answers.outcome is not None, folded=8,
+        there=lambda view: view._answers.outcome is not None, folded=lambda view: _unless_pair(view, 8),
         spare=("second_alone", "first_alone"),
     )  # fmt: skip
     def together(self) -> pd.DataFrame:
@@ -170,6 +183,10 @@ class RelationsView(View):
         return self._answers.outcome
 
     @property
+    def _is_pair(self) -> bool:
+        return len(self.relations.sides) == 2
+
+    @property
     def _is_large(self) -> bool:
         return len(self.relations.sides) > MOST_IN_MATRIX
 
@@ -182,6 +199,8 @@ class RelationsView(View):
         }[asked.method]  # fmt: skip
         kept = () if self._at_least is None else (f"only {self._at_least:g} or more",)
         large = ("the square of all is in .table, and in a saved .csv",) if self._is_large else ()
+        if self._is_pair and asked.method == "auto":
+            return (*self._about, "on the rows where both are present")
         return (*self._about, f"{how}; each pair on the rows where both are present", *kept, *large)
 
     def _line(self) -> str:

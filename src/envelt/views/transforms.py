@@ -72,7 +72,8 @@ class TransformsView(View):
         super().__init__(title, names.given)
         self._answers, self._outcome, self._about, self._names = answers, outcome, about, names
 
-    @tabled(WRITTEN, heads=HEADS, spare=("excess_kurtosis", "outcome_share"))
+    @tabled(WRITTEN, heads=HEADS, spare=("excess_kurtosis", "outcome_share"),
+            few=("skewness", "distance", "outcome_share", "note"))  # fmt: skip
     def table(self) -> pd.DataFrame:
         """One row a transform: usable, parameter, skewness, excess_kurtosis, distance, outcome_share, note."""
         judged = self._answers.judged[0]
@@ -105,7 +106,7 @@ class TransformsView(View):
         frames = {g.label: _frame(g.compared, g.suggestion).drop(columns="outcome_share") for g in self._answers.groups}
         return pd.concat(frames, names=["group"]).reset_index()
 
-    @tabled(WRITTEN, there=lambda view: view._answers.by is not None, heads=HEADS)
+    @tabled(WRITTEN, there=lambda view: view._answers.by is not None, heads=HEADS, needed=True)
     def groups(self) -> pd.DataFrame:
         """One row a group: n, skewness, suggested, skewness and distance after it, note; where columns divide them."""
         groups = self._answers.groups
@@ -187,7 +188,8 @@ class TransformsSheetView(View):
         self._answers, self._outcome, self._about, self._names = answers, outcome, about, names
 
     @tabled(WRITTEN, heads=HEADS, spare=("outcome_share_after", "outcome_share", "parameter", "distance_after",
-                                         "distance", "n"))  # fmt: skip
+                                         "distance"),
+            few=("n", "suggested", "skewness", "skewness_after", "note"))  # fmt: skip
     def table(self) -> pd.DataFrame:
         """One row a column: n, suggested, parameter, skewness, distance, outcome_share, these three after it; note."""
         judged = self._answers.judged

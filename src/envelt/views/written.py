@@ -30,6 +30,12 @@ HELD_OUT: dict[str, Writer] = {
     "p": probability, "q": probability, "missing_share": percent,
 }  # fmt: skip
 
+FEW_OF_GROUPS = ("n", "missing", "mean", "mean_low", "mean_high", "sd", "median")
+"""Of a description of groups: what is looked at first."""
+FEW_OF_DATES = ("n", "missing", "min", "q1", "median", "q3", "max")
+"""The same of dates, whose mean is no day that anybody knows."""
+FEW_OF_PAIRS = ("first", "second", "n", "coefficient", "low", "high", "q", "form")
+"""Of pairs of columns."""
 SPARE_OF_GROUPS = ("excess_kurtosis", "mode", "mean_low", "mean_high", "q1", "q3", "min", "max", "missing", "skewness")
 """Of a description of groups: what is left out first where there is no room."""
 SPARE_OF_POOLED = ("groups", "agreement_p", "crude_high", "crude_low")

@@ -25,12 +25,15 @@ class ShownTable(NamedTuple):
         Columns that can be left out, the least needed first.
     heads
         What to write over columns whose name does not say it.
+    few
+        The columns that a person asked for; none where all are.
     """
 
     frame: pd.DataFrame
     written: Mapping[str, Writer] = MappingProxyType({})
     spare: tuple[str, ...] = ()
     heads: Mapping[str, str] = MappingProxyType({})
+    few: tuple[str, ...] = ()
 
     def of(self, frame: pd.DataFrame) -> ShownTable:
         """Return another data frame written likewise."""

@@ -1,13 +1,13 @@
-"""Tables and findings in the terminal. Text from data is never read as markup."""
+"""Answer, findings and tables in the terminal. Text from data is never read as markup."""
 
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable
-from typing import TYPE_CHECKING
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, NamedTuple
 
-from ..core.finding import Finding, counted, folded
-from ..core.words import plural
+from ..core.finding import MOST_SHOWN, Finding
+from ..core.words import listed, plural
 from .digits import as_text, marks, numeric_columns
 from .shown import ShownTable
 
@@ -20,11 +20,60 @@ MARKS = {
     "caution": ("▲ caution", "bold magenta"),
     "note": ("● note", "bold blue"),
 }
+MOST_LINES = 40  # of a view, unless all of it is asked for
 MOST_ROWS = 40
+LEAST_ROWS = 8  # of a table, for which findings make room
+LEAST_BELOW = 5  # of the tables below the first
 LEAST_WIDTH = 20  # of a window; what is narrower than that is written beyond its edge
 MOST_NAMED = 8  # columns left out that are named
 MOST_TURNED = 6  # rows of a table that is shown on its side where it is too wide
 TEXT_WIDTH = 22  # a column of texts can be wrapped to this
+
+
+class More(NamedTuple):
+    """How to see what is left out: the findings beyond the first, all there is, and what is too long or too wide."""
+
+    findings: str
+    everything: str
+    long: str
+
+
+TYPED = More("--findings", "--all", "a wider window, or --out FILE.csv")
+IN_PYTHON = More(".findings", ".in_words(everything=True)", ".tables")
+
+
+class Told(NamedTuple):
+    """What a terminal tells of a view.
+
+    Parameters
+    ----------
+    tables
+        By name, the main one first.
+    rest
+        The names of tables that are not among them.
+    everything
+        Tables are as long as they can be read, with all their columns.
+    every
+        All findings, not only the first.
+    """
+
+    title: str
+    answer: str
+    about: tuple[str, ...]
+    tables: dict[str, ShownTable]
+    findings: tuple[Finding, ...]
+    rest: tuple[str, ...] = ()
+    everything: bool = False
+    every: bool = False
+
+
+class Fitted(NamedTuple):
+    """A table made to fit: itself, the width it needs, and what was left out."""
+
+    table: RenderableType
+    width: int
+    rows: int
+    columns: list[str]
 
 
 def fitting(shown: ShownTable, width: int) -> tuple[ShownTable, list[str]]:
@@ -61,7 +110,7 @@ def _text_width(text: pd.DataFrame) -> int:
     from rich.cells import cell_len
 
     cells = [max(cell_len(str(v)) for v in (name, *text.iloc[:, i])) for i, name in enumerate(text.columns)]
-    return sum(cells) + 3 * len(cells)
+    return sum(cells) + 2 * len(cells)
 
 
 def _natural_width(shown: ShownTable) -> int:
@@ -74,106 +123,162 @@ def _natural_width(shown: ShownTable) -> int:
         cells = max((cell_len(v) for v in text.iloc[:, i]), default=0)
         if not flush and i:
             cells = min(cells, TEXT_WIDTH)
-        total += max(cells, *(cell_len(w) for w in marks(str(name)).split(" "))) + 3
+        total += max(cells, *(cell_len(w) for w in marks(str(name)).split(" "))) + 2
     return total
 
 
-def table_of(whole: ShownTable, title: str | None = None, width: int = 120) -> tuple[RenderableType, int]:
-    """Return a table for the terminal and the width it needs; of a very long one the head, and what more there is."""
+def table_of(whole: ShownTable, title: str | None = None, width: int = 120, rows: int = MOST_ROWS) -> Fitted:
+    """Return the head of a table for the terminal, and what more there is."""
     from rich import box
     from rich.table import Table
     from rich.text import Text
 
     frame, on_side = whole.frame, turned(whole, width)
-    shown, dropped = (whole, []) if on_side is not None else fitting(whole.of(frame.head(MOST_ROWS)), width)
+    shown, dropped = (whole, []) if on_side is not None else fitting(whole.of(frame.head(rows)), width)
     text = as_text(shown) if on_side is None else on_side
     numeric = numeric_columns(shown.frame) if on_side is None else [False] + [True] * len(frame)
-    notes = [f"and {len(frame) - MOST_ROWS:,} more rows; --out FILE.csv has all"] if len(frame) > MOST_ROWS else []
-    if dropped:
-        named = ", ".join(marks(d) for d in dropped[:MOST_NAMED])
-        more = f" and {plural(len(dropped) - MOST_NAMED, 'more column')}" if len(dropped) > MOST_NAMED else ""
-        notes.append(f"no room for {named}{more}; widen the window, or use --out FILE.csv")
     table = Table(
         box=box.SIMPLE_HEAD,
-        title=Text(marks(title)) if title else None,
+        title=Text(marks(title), style="bold") if title else None,
         title_justify="left",
         title_style="bold",
         pad_edge=False,
-        caption=Text("; ".join(notes)) if notes else None,
-        caption_justify="left",
+        padding=(0, 1, 0, 0),
     )
     for i, (name, right) in enumerate(zip(text.columns, numeric, strict=True)):
         wide = i and not right  # texts may wrap, numbers and names may not
         cells = max((len(v) for v in text.iloc[:, i]), default=0)
         told = marks(str(name))
-        head = told.replace(" ", "\n") if right and len(told) > cells else told
+        head = told.replace(" ", "\n") if len(told) > cells else told
         table.add_column(Text(head), justify="right" if right else "left", no_wrap=not wide, overflow="fold")
     for row in text.itertuples(index=False):
         table.add_row(*(Text(str(v)) for v in row))
-    return table, max(width, _natural_width(shown) if on_side is None else 0)
+    left = 0 if on_side is not None else max(len(frame) - rows, 0)
+    return Fitted(table, max(width, _natural_width(shown) if on_side is None else 0), left, dropped)
 
 
-def findings_of(findings: Iterable[Finding], how: str = "") -> list[RenderableType]:
-    """Return findings as paragraphs, each with its weight, its code and what to do.
+def finding_of(finding: Finding) -> RenderableType:
+    """Return a finding as a paragraph beside its mark: its weight, what was found, what to do, and its code."""
+    from rich.table import Table
+    from rich.text import Text
 
-    Parameters
-    ----------
-    how
-        How to see those beyond the first five, which are counted; all are shown where nothing is said.
+    (mark, weight), style = MARKS[finding.weight][0].split(), MARKS[finding.weight][1]
+    grid = Table.grid(padding=(0, 1))
+    grid.add_column(no_wrap=True)
+    grid.add_column()
+    statement = Text.assemble((f"{weight}: ", style), marks(finding.statement))
+    grid.add_row(Text(mark, style=style), statement)
+    grid.add_row("", Text.assemble(marks(f"→ {finding.advice}"), (f" ({finding.code})", "dim")))
+    return grid
+
+
+def print_view(console: Console, told: Told, more: More) -> None:
+    """Print a view: its title and answer, what it was computed from, its findings, its tables, and what is left out."""
+    from rich.text import Text
+
+    head = [Text(marks(told.title), style="bold"), *([Text(marks(told.answer))] if told.answer else [])]
+    head += [Text(marks(line), style="dim") for line in told.about]
+    for line in head:
+        console.print(line)
+    room = MOST_LINES - sum(_height(console, line) for line in head) - 3  # these tell what is left out
+    room -= _print_findings(console, told, more, room - _least(console, told.tables))
+    tables, rest = dict(told.tables), list(told.rest)
+    while not told.everything and len(tables) > 1 and _least(console, tables) > room:
+        rest.insert(0, list(tables)[-1])
+        del tables[rest[0]]
+    left = []
+    for place, (name, table) in enumerate(tables.items()):
+        below = {n: t for k, (n, t) in enumerate(tables.items()) if k > place}
+        title = name if place else "table"
+        used, out = _print_table(console, title, table, None if told.everything else room - _least(console, below, 1))
+        room -= used
+        left += out
+    if "table" in rest:
+        left.append("the main table")
+    if named := [n.replace("_", " ") for n in rest if n != "table"]:
+        left.append(_these("table", named))
+    if left:
+        how = more.long if told.everything else more.everything
+        console.print(Text(marks(f"Not shown: {'; '.join(left)}. All of it: {how}"), style="dim"))
+
+
+def _print_findings(console: Console, told: Told, more: More, room: int) -> int:
+    """Print findings while there is room, those that say stop in any case, and return the lines they took."""
+    from rich.text import Text
+
+    rest, used = list(told.findings), 0
+    while rest:
+        said = finding_of(rest[0])
+        shown = len(told.findings) - len(rest)
+        full = used + _height(console, said) > room and rest[0].weight != "stop"
+        if shown and not told.every and len(rest) > 1 and (full or shown >= MOST_SHOWN):
+            codes = listed(list(dict.fromkeys(f.code for f in rest)))
+            line = Text(f"{plural(len(rest), 'more finding')}: {codes}. All: {more.findings}", style="dim")
+            console.print(line)
+            return used + _height(console, line)
+        used += _height(console, said)
+        console.print(said)
+        rest.pop(0)
+    return used
+
+
+def _least(console: Console, tables: Mapping[str, ShownTable], above: int = 0) -> int:
+    """Return the lines that tables need at least, below a number of others."""
+    rows = [LEAST_BELOW if above or k else LEAST_ROWS for k in range(len(tables))]
+    fitted = [
+        table_of(_few(t), n if above or k else None, console.width, most)
+        for k, ((n, t), most) in enumerate(zip(tables.items(), rows, strict=True))
+    ]
+    return sum(_height(console, f.table) for f in fitted)
+
+
+def _few(shown: ShownTable) -> ShownTable:
+    return shown.of(shown.frame[list(shown.few)]) if shown.few else shown
+
+
+def _these(what: str, names: Sequence[str]) -> str:
+    return f"the {what if len(names) == 1 else what + 's'} {listed([marks(n) for n in names], MOST_NAMED)}"
+
+
+def _print_table(console: Console, name: str, whole: ShownTable, room: int | None) -> tuple[int, list[str]]:
+    """Print a table, with the columns that were asked for and as many rows as there is room for; all with none.
+
+    Returns
+    -------
+    tuple
+        The lines it took, and in words what was left out.
     """
-    from rich.padding import Padding
-    from rich.text import Text
-
-    out: list[RenderableType] = []
-    shown, rest = folded(tuple(findings)) if how else (tuple(findings), ())
-    for finding in shown:
-        mark, style = MARKS[finding.weight]
-        head = Text.assemble((mark, style), "  ", (finding.code, "dim"))
-        out += [head, Padding(Text(marks(finding.statement)), (0, 0, 0, 2))]
-        out.append(Padding(Text(marks(f"→ {finding.advice}")), (0, 0, 0, 2)))
-    if rest:
-        out.append(Text(marks(f"{counted(rest)}. {how}"), style="dim"))
-    return out
-
-
-def print_view(
-    console: Console,
-    title: str,
-    about: Iterable[str],
-    tables: dict[str, ShownTable],
-    findings: Iterable[Finding],
-    how: str = "",
-    answer: str = "",
-) -> None:
-    """Print a view: what it is, its answer, its tables, its findings; ``how`` as in `findings_of`."""
-    from rich.text import Text
-
-    console.print(Text(marks(title), style="bold"))
-    if answer:
-        console.print(Text(marks(answer)))
-    for line in about:
-        console.print(Text(marks(line), style="dim"))
-    for name, shown in tables.items():
-        width = console.width
-        table, console.width = table_of(shown, None if name == "table" else name.replace("_", " "), width)
-        console.print(table)
-        console.width = width
-    for item in findings_of(findings, how):
-        console.print(item)
+    shown = whole if room is None else _few(whole)
+    title = None if name == "table" else name.replace("_", " ")
+    width, rows = console.width, MOST_ROWS if room is None else min(MOST_ROWS, max(room - 3, LEAST_BELOW))
+    while True:
+        fitted = table_of(shown, title, width, rows)
+        console.width = fitted.width
+        used = _height(console, fitted.table)
+        over = 0 if room is None else used - room
+        if over <= 0 or rows <= LEAST_BELOW:
+            break
+        console.width, rows = width, max(LEAST_BELOW, rows - max(1, over // 2))
+    console.print(fitted.table)
+    console.width = width
+    of = f" of {title}" if title else ""
+    few = len(whole.frame.columns) - len(shown.frame.columns)
+    out = [f"{plural(fitted.rows, 'more row')}{of}"] if fitted.rows else []
+    if fitted.columns and few + len(fitted.columns) <= MOST_NAMED:
+        out.append(f"{_these('column', fitted.columns)}{of} (no room)")
+    elif fitted.columns or few:
+        out.append(f"{plural(len(fitted.columns) + few, 'column')}{of}")
+    return used, out
 
 
-def view_text(
-    title: str,
-    about: Iterable[str],
-    tables: dict[str, ShownTable],
-    findings: Iterable[Finding],
-    answer: str = "",
-    width: int = 120,
-) -> str:
+def _height(console: Console, shown: RenderableType) -> int:
+    return len(console.render_lines(shown, pad=False))
+
+
+def view_text(told: Told, more: More, width: int = 120) -> str:
     """Return what `print_view` prints, without colour."""
     from rich.console import Console
 
     out = io.StringIO()
-    how = "All of them: .findings"
-    print_view(Console(file=out, width=width, color_system=None), title, about, tables, findings, how, answer)
+    print_view(Console(file=out, width=width, color_system=None), told, more)
     return "\n".join(line.rstrip() for line in out.getvalue().splitlines()) + "\n"
