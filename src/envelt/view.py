@@ -199,7 +199,9 @@ class View:
     def _captioned(self, frame: pd.DataFrame) -> pd.DataFrame:
         if not self._captions:
             return frame
-        frame = frame.rename_axis(index=lambda n: self._captions.get(n, n))
+        frame = frame.rename_axis(
+            index=lambda n: n if n is None else " × ".join(self._captions.get(p, p) for p in str(n).split(" × "))
+        )
         if frame.index.name in ("column", "candidate"):
             frame = frame.rename(index=self._captions)
         return frame

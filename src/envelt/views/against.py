@@ -80,8 +80,8 @@ class AgainstView(View):
             return group_table(d.summary, " × ".join(d.groups.names), d.dates)
         if isinstance(result, LevelsByClass):
             columns = pd.Index(result.outcome.levels, name=result.outcome.name)
-            return pd.DataFrame(result.counts, index=pd.Index(result.levels, name=result.name), columns=columns)
-        table = group_table(result.summary, result.name)
+            return pd.DataFrame(result.counts, index=pd.Index(result.levels, name=self._levels_of), columns=columns)
+        table = group_table(result.summary, self._levels_of)
         return table.assign(shrunken_mean=result.shrunken) if isinstance(result, NumberByLevels) else table
 
     @tabled(written.PARTS, there=lambda view: view._answers.by is not None, needed=True)
@@ -97,7 +97,7 @@ class AgainstView(View):
                 "high": [p.estimate.high for p in parts],
                 "p": [p.p for p in parts],
             },
-            index=pd.Index([p.label for p in parts], name="part"),
+            index=pd.Index([p.label for p in parts], name=" × ".join(self._by)),
         )
 
     @tabled(written.RATES, there=_one_of(NumberByClass, LevelsByClass), needed=True)
@@ -105,7 +105,7 @@ class AgainstView(View):
         """N, events, rate, low and high of the event at each level, or in bins of a number; of a class outcome."""
         result = self._result
         if isinstance(result, LevelsByClass):
-            return rates_table(result.rates, pd.Index(result.levels, name=result.name))
+            return rates_table(result.rates, pd.Index(result.levels, name=self._levels_of))
         assert isinstance(result, NumberByClass)
         return rates_table(result.rates, _bin_index(result))
 
@@ -240,6 +240,16 @@ class AgainstView(View):
         """Of the least-squares line."""
         assert isinstance(self._result, NumberByNumber)
         return self._result.line.slope
+
+    @property
+    def _by(self) -> tuple[str, ...]:
+        return () if self._answers.by is None else self._answers.by.names
+
+    @property
+    def _levels_of(self) -> str:
+        """What the rows of the main table are levels of: of a category those within groups."""
+        divided = isinstance(self._result, LevelsByClass | NumberByLevels)
+        return " × ".join((self._result.name, *(self._by if divided else ())))
 
     @property
     def _distribution(self) -> NumberDistribution | None:

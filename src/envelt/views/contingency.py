@@ -42,10 +42,14 @@ class CrossedTables:
         One, or one a part.
     outcome
         Whose rates are given at each level of the rows.
+    by
+        The columns that make the parts.
     """
 
-    def __init__(self, tables: tuple[CrossTable, ...], outcome: Said | None, names: Captions) -> None:
-        self.tables, self.outcome, self.names = tables, outcome, names
+    def __init__(
+        self, tables: tuple[CrossTable, ...], outcome: Said | None, names: Captions, by: tuple[str, ...] = ()
+    ) -> None:
+        self.tables, self.outcome, self.names, self.by = tables, outcome, names, by
 
     @property
     def first(self) -> CrossTable:
@@ -106,11 +110,12 @@ class CrossedTables:
         return self._stacked(lambda t: _frame(t, t.residuals))
 
     def _stacked(self, make: Callable[[CrossTable], pd.DataFrame]) -> pd.DataFrame:
-        """Put the frames of parts under each other, with the part first in the index."""
+        """Put the frames of parts under each other, with the group first in the index."""
         frames = [make(t) for t in self.tables]
         if len(self.tables) == 1 and not self.first.label:
             return frames[0]
-        return pd.concat(frames, keys=[t.label for t in self.tables], names=["part", *frames[0].index.names])
+        names = [" × ".join(self.by), *frames[0].index.names]
+        return pd.concat(frames, keys=[t.label for t in self.tables], names=names)
 
     def draw(
         self, page: Page, *, within: str = "", picture: str, colour: str = "share", order: str = "level"
@@ -155,7 +160,8 @@ class ContingencyView(View):
     ) -> None:
         super().__init__(title, names.given)
         said = None if answers.outcome is None else answers.outcome.said
-        self._answers, self.crossed = answers, CrossedTables(answers.tables, said, names)
+        by = () if answers.by is None else answers.by.names
+        self._answers, self.crossed = answers, CrossedTables(answers.tables, said, names, by)
         self._about, self._of_rates, self._after = about, of_rates, after
         self._shares, self._look, self._by, self._within = shares, (picture, colour), order, within
 

@@ -8,6 +8,8 @@ from typing import Any
 
 import pandas as pd
 
+from .digits import flat
+
 FORMULA = ("=", "+", "-", "@", "\t", "\r")
 """What text begins with that a spreadsheet runs as a formula (OWASP, "CSV Injection")."""
 
@@ -26,6 +28,7 @@ def table_csv(
     index
         Whether the labels of the rows are written.
     """
+    table = flat(table)
     whole = table.reset_index(allow_duplicates=True) if index and table.index.names != [None] else table
     numbered = index and table.index.names == [None]
     if guard:

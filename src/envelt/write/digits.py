@@ -134,14 +134,14 @@ def cell(value: Any, write: Callable[[Any], str]) -> str:
 def as_text(shown: ShownTable) -> pd.DataFrame:
     """Return a table with every cell written for reading, the index as its first column."""
     frame = shown.frame
-    heads, written = [], []
-    for i, name in enumerate(str(c) for c in frame.columns):
+    heads, written, ours = [], [], list(frame.columns.names) == [None]  # not levels of a column
+    for i, name in enumerate(str(c) for c in flat(frame).columns):
         write = shown.written.get(name, shown.written.get(EVERY))
         if write is None:
             write = (
                 in_line(frame.iloc[:, i].dropna()) if pd.api.types.is_float_dtype(frame.dtypes.iloc[i]) else significant
             )
-        heads.append(shown.heads.get(name, name.replace("_", " ") if name.islower() else name))
+        heads.append(shown.heads.get(name, name.replace("_", " ") if ours and name.islower() else name))
         cells = frame.iloc[:, i].tolist()
         written.append([write(v) for v in cells] if write is label else [cell(v, write) for v in cells])
     # two levels may be written alike
@@ -152,6 +152,15 @@ def as_text(shown: ShownTable) -> pd.DataFrame:
     elif not is_numbered(frame):
         out.insert(0, str(frame.index.name or ""), [visible(str(i)) for i in frame.index], allow_duplicates=True)
     return out
+
+
+def flat(frame: pd.DataFrame) -> pd.DataFrame:
+    """Return a table with one line of heads; over levels of several columns "fed = yes, band = low"."""
+    of = frame.columns.names
+    if len(of) == 1:
+        return frame
+    heads = [", ".join(f"{n} = {v}" for n, v in zip(of, at, strict=True)) for at in frame.columns]
+    return frame.set_axis(heads, axis=1)
 
 
 def is_numbered(frame: pd.DataFrame) -> bool:

@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
+from .digits import flat
+
 
 def plain(value: Any) -> Any:
     """Return a value, or a structure of them, as JSON can hold it."""
@@ -33,7 +35,7 @@ def plain(value: Any) -> Any:
 def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
     """Return a table as a list of rows, the index among their fields."""
     names = [str(n or "index") for n in frame.index.names]
-    rows = frame.to_dict("records")
+    rows = flat(frame).to_dict("records")
     labels = frame.index if len(names) > 1 else [(label,) for label in frame.index]
     return [
         {**{n: plain(part) for n, part in zip(names, label, strict=True)}, **plain(row)}

@@ -123,8 +123,15 @@ def _natural_width(shown: ShownTable) -> int:
         cells = max((cell_len(v) for v in text.iloc[:, i]), default=0)
         if not flush and i:
             cells = min(cells, TEXT_WIDTH)
-        total += max(cells, *(cell_len(w) for w in marks(str(name)).split(" "))) + 2
+        total += max(cells, *(cell_len(w) for w in _broken(marks(str(name))).split("\n"))) + 2
     return total
+
+
+def _broken(head: str) -> str:
+    """Return a long head in several lines: a word each, or a column's level each."""
+    if " × " in head:
+        return head.replace(" × ", "\n× ")
+    return head.replace(", ", ",\n") if " = " in head else head.replace(" ", "\n")
 
 
 def table_of(whole: ShownTable, title: str | None = None, width: int = 120, rows: int = MOST_ROWS) -> Fitted:
@@ -149,7 +156,7 @@ def table_of(whole: ShownTable, title: str | None = None, width: int = 120, rows
         wide = i and not right  # texts may wrap, numbers and names may not
         cells = max((len(v) for v in text.iloc[:, i]), default=0)
         told = marks(str(name))
-        head = told.replace(" ", "\n") if len(told) > cells else told
+        head = _broken(told) if len(told) > cells else told
         table.add_column(Text(head), justify="right" if right else "left", no_wrap=not wide, overflow="fold")
     for row in text.itertuples(index=False):
         table.add_row(*(Text(str(v)) for v in row))
