@@ -10,9 +10,9 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from envelt import Study
+from envelt import Preparation, Study
 from envelt.core.columns.expression import rows_where
-from envelt.errors import ExpressionError
+from envelt.errors import EnveltError, ExpressionError
 
 FRAME = pd.DataFrame(
     {
@@ -154,3 +154,75 @@ def test_errors_say_what_is_wrong(expression):
     with pytest.raises(ExpressionError) as caught:
         rows_where(TABLE, expression)
     assert len(str(caught.value)) > 20
+
+
+def summaries(frame, by):
+    """Return what pandas gives each row: the summary of its group, or of all rows."""
+    groups = frame.assign(big=(frame["x"] > 1).where(frame["x"].notna()).astype(float)).groupby(by or (lambda _: 0))
+    return {
+        "mean(x{})": groups["x"].transform("mean"), "median(x{})": groups["x"].transform("median"),
+        "sum(x{})": groups["x"].transform(lambda v: v.sum(min_count=1)), "count(x{})": groups["x"].transform("count"),
+        "share(x > 1{})": groups["big"].transform("mean"),
+    }  # fmt: skip
+
+
+def as_asked(by):
+    return f", by=[{', '.join(by)}]" if len(by) > 1 else "".join(f", by={g}" for g in by)
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([None, 0.5, 1e8, 1e8 + 1, 3, -2]), st.sampled_from("pq"), st.sampled_from([1.5, 2]),
+                  st.integers(0, 3)),
+        min_size=8, max_size=40,
+    ),
+    st.sampled_from([[], ["g"], ["h"], ["g", "h"]]),
+)  # fmt: skip
+@settings(max_examples=60, deadline=None)
+def test_what_groups_of_rows_have_is_what_pandas_gives_and_counted_rows_count(rows, by):
+    frame = pd.DataFrame(rows, columns=["x", "g", "h", "times"]).astype({"x": float})
+    assume(frame["x"].notna().any() and frame["times"].sum() > 0)
+    kinds = {"x": "continuous", "h": "continuous"}
+    study = Study(frame, kinds=kinds)
+    for text, wanted in summaries(frame, by).items():
+        made = study.derive("m", text.format(as_asked(by)), kind="continuous").to_frame()["m"]
+        np.testing.assert_allclose(made, wanted.to_numpy(), rtol=1e-12)
+    full = frame.loc[frame.index.repeat(frame["times"])].reset_index(drop=True)
+    counted = Study(frame, counts="times", kinds=kinds)
+    for text, wanted in summaries(full, by).items():
+        made = counted.derive("m", text.format(as_asked(by)), kind="continuous").to_frame()["m"]
+        np.testing.assert_allclose(made, wanted.to_numpy(), rtol=1e-12)
+
+
+def test_groups_that_a_row_is_not_in_give_it_nothing_and_what_makes_none_is_refused():
+    study = Study(FRAME).derive("n", "count(by=c)").derive("m", "mean(a, by=month(day))")
+    assert study.to_frame()["n"].isna().equals(FRAME["c"].isna())
+    assert study.where("a > mean(a)").to_frame()["a"].min() > FRAME["a"].mean()
+    assert (
+        study.where("a > mean(a, by=c)").to_frame().shape[0]
+        == (FRAME["a"] > FRAME.groupby("c")["a"].transform("mean")).sum()
+    )
+    for wrong, said in (
+        ("mean(c)", "number is needed"), ("mean(a, by='c')", "makes no groups"), ("mean(a, of=c)", "by= and no other"),
+        ("log(a, by=c)", "no option by name"), ("mean(a, by=q)", "no column"), ("share(a)", "not true or false"),
+        ("mean(a, b)", "takes 1 values"), ("mean(a, by=[])", "names no column|takes"),
+    ):  # fmt: skip
+        with pytest.raises(ExpressionError, match=said):
+            study.derive("z", wrong)
+
+
+def test_a_preparation_learns_means_of_groups_and_says_what_it_cannot():
+    x = np.random.default_rng(0).normal(size=80)
+    frame = pd.DataFrame({"x": x, "g": list("abcd") * 20, "y": ["no", "yes"] * 40})
+    study = Study(frame, outcome="y").derive("usual", "mean(x, by=g)").derive("off", "x - mean(x, by=g)")
+    study = study.derive("many", "count(by=g)").derive("more", "many * 2")
+    proposed = study.preparation()
+    told = {s.columns for s in proposed.suggestions if s.operation == "group_feature"}
+    assert told == {("many",), ("more",)}
+    made = study.prepare(proposed, fit=True)
+    assert not {"many", "more"} & set(made.prepared)
+    later = made.preparation.transform(frame.head(3).drop(columns="y"))
+    first = made.prepared.head(3)
+    pd.testing.assert_frame_equal(later[list(first)].reset_index(drop=True), first.reset_index(drop=True))
+    with pytest.raises(EnveltError, match="group_feature"):
+        Preparation().then("derive", "m", expression="mean(x, by=g)")

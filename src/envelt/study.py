@@ -233,7 +233,8 @@ class Study(Questions):
             What to call the new column; it must not be taken.
         expression
             Of columns: arithmetic, comparisons, and/or/not, exp, log, log1p, sqrt, abs, min, max, where,
-            is_missing, year, month, weekday (1 is Monday), hour, date(year, month, day).
+            is_missing, year, month, weekday (1 is Monday), hour, date(year, month, day). Over rows, of all or with
+            ``by`` of each group: mean(x, by=g), median, sum, count, share(x > 3, by=[g, h]); before ``where``.
         cut, at, names
             A numeric column, the points to cut it at (a value equal to one goes right), the parts' names.
         regroup, into

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.columns.derive import derive, origins
+from ..core.columns.derive import derive, origins, over_other_rows
 from ..core.columns.labels import number_label
 from ..core.columns.marks import without_marks
 from ..core.columns.plan import derived_plan
@@ -316,6 +316,12 @@ class Derive(Operation):
     def check(self) -> None:
         """Refuse what is not one whole recipe."""
         self._plan = derived_plan(self.columns[0], {k: v for k, v in self.options.items() if v})
+        if over_other_rows(self._plan):
+            raise OptionError(
+                f"derive: {self._plan.expression!r} speaks of the rows around a row, and would be something else among "
+                'later rows. group_feature learns the mean of groups on training rows: {"operation": "group_feature", '
+                '"columns": ["x"], "by": ["g"]}.'
+            )
         self._origins = tuple(sorted(origins(self._plan)))
 
     @property

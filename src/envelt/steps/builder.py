@@ -7,8 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from ..core.columns.derive import in_order, origins
+from ..core.columns.derive import in_order, origins, over_other_rows
 from ..core.columns.encode import NO_PLAN
+from ..core.columns.expression_words import usual_in_group
 from ..core.columns.labels import number_label
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
@@ -31,7 +32,7 @@ class Builder:
         self.context, self.plan, self.trees = context, context.plan, for_model == "trees"
         self.findings = findings_by_column(context)
         roles = (self.plan.outcome, context.unit, self.plan.counts)
-        self.columns = {c.name: c for c in context.listed if c.name not in roles}
+        self.columns = {c.name: c for c in context.listed if c.name not in (*roles, *self._not_learned)}
         self.left = columns_to_leave_out(context, self.columns, self.findings)
         self.dropped = {n: w for n, w in self.left.sure.items() if n in self.columns}
         self.suggestions: list[PreparationSuggestion] = []
@@ -78,7 +79,16 @@ class Builder:
         self._drop([n for n in self.dropped if n not in needed and n not in self.plan.derived])
         self._read()
         self._derive()
+        self._say_not_learned()
         self._drop([n for n in self.dropped if n in needed or n in self._derived_here])
+
+    def _say_not_learned(self) -> None:
+        for name in self._not_learned:
+            says = (
+                f"{name} is left out: it speaks of the rows around a row ({self.plan.derived[name].expression}), and "
+                "would be something else among later rows; group_feature learns means of groups"
+            )
+            self.suggestions.append(PreparationSuggestion("group_feature", (name,), says))
 
     def _needed_by_derived(self) -> set[str]:
         return {o for n in self._derived_here for o in origins(self.plan.derived[n])}
@@ -86,11 +96,21 @@ class Builder:
     @property
     def _derived_here(self) -> list[str]:
         """The derived columns that are features, or that features are made from."""
-        made = self.context.origins
+        made, lost = self.context.origins, self._not_learned
         return [
             n for n in in_order(self.plan.derived)
             if self.plan.outcome not in made.get(n, ()) and n not in (self.plan.outcome, self.context.unit)
+            and n not in lost
         ]  # fmt: skip
+
+    @property
+    def _not_learned(self) -> list[str]:
+        """The derived columns that speak of the rows around a row in a way that no operation learns, and their kin."""
+        derived, made = self.plan.derived.items(), self.context.origins
+        numbers = {c.name for c in self.context.listed if isinstance(c, NumericColumn)}
+        learned = {n: usual_in_group(p.expression) for n, p in derived if over_other_rows(p)}
+        lost = {n for n, how in learned.items() if how is None or how[0] not in numbers}
+        return [n for n in self.plan.derived if n in lost or lost & made.get(n, frozenset())]
 
     def _drop(self, names: list[str]) -> None:
         groups: dict[str, list[str]] = {}
@@ -150,6 +170,11 @@ class Builder:
     def _derive(self) -> None:
         for name in self._derived_here:
             recipe = self.plan.derived[name]
+            if over_other_rows(recipe):
+                column, by, less = usual_in_group(recipe.expression) or ("", [], False)
+                give = "difference" if less else "mean"
+                self.add("group_feature", [column], "as declared", "", by=by, give=give, to=name)
+                continue
             given = {k: v for k, v in vars(recipe).items() if v}
             options: dict[str, Any] = {k: list(v) if isinstance(v, tuple) else v for k, v in given.items()}
             if "into" in options:

@@ -8,13 +8,14 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..core.columns.derive import derive, in_order, origins
 from ..core.columns.encode import NO_PLAN, encode, encode_table
 from ..core.columns.expression import rows_where
 from ..core.columns.outcome import ClassOutcome, resolve_outcome
 from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan, column_plan, derived_plan, marks, says_usual
-from ..core.columns.table import CategoryColumn, Table, TimeColumn
+from ..core.columns.table import CategoryColumn, NumericColumn, Table, TimeColumn
 from ..core.contingency.crosstab import checked_counts
 from ..core.words import plural
 from ..data.studyfile import is_study_file
@@ -143,7 +144,7 @@ def _with_column(context: Context, name: str, recipe: DerivedPlan) -> Context:
     """Make a derived column and note which columns it comes from."""
     whole, plan = context.whole, context.plan
     _check_new(whole, name)
-    column = encode(name, derive(whole, recipe), plan.columns.get(name, NO_PLAN), whole.rows)
+    column = encode(name, derive(whole, recipe, _weight(whole, plan)), plan.columns.get(name, NO_PLAN), whole.rows)
     how = recipe.expression or f"{recipe.cut or recipe.regroup}, {'cut' if recipe.cut else 'regrouped'}"
     column = replace(column, reason=f"{column.reason}; made from {how}")
     direct = origins(recipe)
@@ -164,7 +165,7 @@ def _chosen(context: Context) -> Context:
     plan, listed = context.plan, context.whole
     for i, expression in enumerate(plan.where):
         with pointing("study", "where") if i == 0 else pointing():
-            keep = rows_where(listed, expression)
+            keep = rows_where(listed, expression, _weight(listed, plan))
         if not keep.any():
             raise ExpressionError(
                 f"No row is left where {expression}. Loosen it, or look at the columns with inventory."
@@ -179,6 +180,12 @@ def _chosen(context: Context) -> Context:
         with pointing("study", "event" if plan.event is not None and plan.outcome in table.columns else "outcome"):
             outcome = resolve_outcome(table, plan.outcome, plan.event or _event_of_all(context, table))
     return replace(context, listed=listed, table=table, outcome=outcome)
+
+
+def _weight(table: Table, plan: StudyPlan) -> NDArray[np.float64] | None:
+    """Return how often each row counts in means of groups, where a column says it; it is checked when it is used."""
+    column = table.columns.get(plan.counts or "")
+    return np.nan_to_num(column.values) if isinstance(column, NumericColumn) else None
 
 
 def chosen_from(context: Context) -> Context:

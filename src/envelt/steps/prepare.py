@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import replace
 from typing import Any, cast
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from ..core.columns.derive import over_other_rows
 from ..core.columns.encode import NO_PLAN, encode
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
@@ -20,6 +22,8 @@ from ..core.columns.units import unit_keys
 from ..core.finding import by_weight
 from ..core.words import have, plural
 from ..errors import KindConflictError, OptionError, OutcomeError, unknown_column
+from ..prepare.made import GroupFeature
+from ..prepare.operation import Operation
 from ..prepare.preparation import Preparation
 from ..prepare.watched import Watched
 from ..prepare.working import Working
@@ -80,7 +84,7 @@ def _learned(context: Context, preparation: Preparation, at: Working, watched: l
 def _with_marks(context: Context, preparation: Preparation) -> Preparation:
     """Put first what the study takes as missing, where the preparation does not say it itself: later rows have it."""
     own = {c for o in preparation if o.name == "retype" for c in o.columns}
-    made = {c for o in preparation for c in o.columns if o.name == "derive"}
+    made = _made_by(preparation)
     groups: dict[tuple[str, tuple[str, ...]], list[str]] = {}
     for c in context.listed:
         marks = context.marks_of(c)
@@ -95,6 +99,12 @@ def _with_marks(context: Context, preparation: Preparation) -> Preparation:
     return preparation._with(operations=(*first, *preparation)) if first else preparation
 
 
+def _made_by(operations: Iterable[Operation]) -> set[str]:
+    """Return the columns that operations make from others."""
+    derived = {c for o in operations if o.name == "derive" for c in o.columns}
+    return derived | {o.made for o in operations if isinstance(o, GroupFeature)}
+
+
 def _outcome(context: Context, preparation: Preparation) -> Any:
     """Return the outcome where the preparation learns from it under the study's own reading of it."""
     outcome = context.outcome
@@ -104,9 +114,12 @@ def _outcome(context: Context, preparation: Preparation) -> Any:
 def as_read(context: Context, preparation: Preparation | None = None) -> Working:
     """Return a study's columns as they stand in its data.
 
-    Without those that the preparation derives itself, and those that are made from the outcome.
+    Without those that the preparation makes itself, those that are made from the outcome, and those that speak of
+    other rows, which later rows have not.
     """
-    made = {c for o in preparation or () if o.name == "derive" for c in o.columns} | context.from_outcome
+    made = _made_by(preparation or ()) | context.from_outcome
+    direct = {n for n, p in context.plan.derived.items() if over_other_rows(p)}
+    made |= {n for n in context.plan.derived if n in direct or direct & context.origins.get(n, frozenset())}
     counts = {context.plan.counts} - {None}
     columns = {c.name: raw_of(c) for c in context.listed if c.name not in made | counts}
     return Working(columns, context.listed.rows)

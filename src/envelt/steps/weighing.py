@@ -34,7 +34,7 @@ def weighed_features(context: Context, mended: Preparation, many: Collection[str
     some = {c.name: c.take(places) for c in columns}
     held = held.take(np.isin(np.flatnonzero(held.known), places))
     fold = folds_of([c for c in some.values() if c.name != context.unit], held)
-    made = {c for o in mended for c in o.columns if o.name == "derive"}
+    made = set(context.plan.derived)
     rows = context.table.rows[places]
     at = mended.learned(Working({n: raw_of(c) for n, c in some.items() if n not in made}, rows))
     training = Training(outcome.take(places), fold, held.sampling)

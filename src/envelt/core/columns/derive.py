@@ -6,9 +6,11 @@ from collections.abc import Mapping
 from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...errors import ExpressionError, KindConflictError, did_you_mean
-from .expression import derived_column, names_in
+from .expression import derived_column
+from .expression_words import names_in, speaks_of_other_rows
 from .plan import DerivedPlan
 from .raw import RawColumn, RawWords
 from .table import CategoryColumn, NumericColumn, Table
@@ -19,6 +21,11 @@ def origins(plan: DerivedPlan) -> set[str]:
     if plan.expression:
         return names_in(plan.expression)
     return {plan.cut or plan.regroup}
+
+
+def over_other_rows(plan: DerivedPlan) -> bool:
+    """Say whether a recipe gives a row what other rows hold, so that it gives something else among later rows."""
+    return bool(plan.expression) and speaks_of_other_rows(plan.expression)
 
 
 def in_order(plans: Mapping[str, DerivedPlan]) -> list[str]:
@@ -36,15 +43,15 @@ def in_order(plans: Mapping[str, DerivedPlan]) -> list[str]:
         raise ExpressionError(f"The derived columns {circle} need each other: none can be made first.") from None
 
 
-def derive(table: Table, plan: DerivedPlan) -> RawColumn:
-    """Make a column.
+def derive(table: Table, plan: DerivedPlan, weight: NDArray[np.float64] | None = None) -> RawColumn:
+    """Make a column; ``weight`` is how often each row counts.
 
     Raises
     ------
     ExpressionError, UnknownColumnError, KindConflictError
     """
     if plan.expression:
-        return derived_column(table, plan.expression)
+        return derived_column(table, plan.expression, weight)
     return _cut(table, plan) if plan.cut else _regroup(table, plan)
 
 

@@ -9,9 +9,7 @@ arithmetic with one is missing, and a row is kept only where the whole is true.
 from __future__ import annotations
 
 import ast
-import re
 from collections.abc import Callable
-from keyword import iskeyword
 
 import numpy as np
 import pandas as pd
@@ -37,7 +35,9 @@ from .expression_values import (
     plain,
     refuse,
 )
+from .expression_words import parsed, written_column
 from .functions import FUNCTIONS
+from .over_rows import OVER_ROWS
 from .raw import EXACT, RawColumn, RawNumbers, RawTimes, RawWords
 from .table import CategoryColumn, NumericColumn, Table, TimeColumn
 from .yes_no import affirms, denies, truth_of
@@ -45,9 +45,6 @@ from .zones import compared
 
 Mask = NDArray[np.bool_]
 Floats = NDArray[np.float64]
-
-LONGEST = 2_000  # characters
-MOST_PARTS = 200  # nodes
 
 _ARITHMETIC: dict[type[ast.operator], Callable[..., Floats]] = {
     ast.Add: np.add,
@@ -60,7 +57,7 @@ _ARITHMETIC: dict[type[ast.operator], Callable[..., Floats]] = {
 }
 
 
-def rows_where(table: Table, expression: str) -> Mask:
+def rows_where(table: Table, expression: str, weight: Floats | None = None) -> Mask:
     """Return which rows an expression holds for.
 
     Parameters
@@ -71,6 +68,8 @@ def rows_where(table: Table, expression: str) -> Mask:
         Comparisons (``== != < <= > >= in not in``) joined by ``and``, ``or``, ``not``; of columns, values,
         arithmetic and the functions of `FUNCTIONS`. A column of yes and no, true and false or 1 and 0 is true or
         false by itself.
+    weight
+        How often each row counts; once by default.
 
     Raises
     ------
@@ -85,20 +84,20 @@ def rows_where(table: Table, expression: str) -> Mask:
     >>> rows_where(table, "mites > 3 or log1p(mites) < 1").tolist()
     [True, True, False]
     """
-    value = as_truth(_evaluate(table, expression))
+    value = as_truth(_evaluate(table, expression, weight))
     if value is None:
         raise ExpressionError(f"{expression!r} is not true or false. {EXAMPLE}")
     return np.broadcast_to(value.true, len(table)).copy()
 
 
-def derived_column(table: Table, expression: str) -> RawColumn:
+def derived_column(table: Table, expression: str, weight: Floats | None = None) -> RawColumn:
     """Return the column an expression makes: numbers, times, or yes and no for what is true or false.
 
     Raises
     ------
     ExpressionError
     """
-    value = _evaluate(table, expression)
+    value = _evaluate(table, expression, weight)
     n = len(table)
     if isinstance(value, Numbers):
         values = np.broadcast_to(value.values, n).astype(np.float64)
@@ -115,78 +114,12 @@ def derived_column(table: Table, expression: str) -> RawColumn:
     raise ExpressionError(f"{expression!r} names no column.")
 
 
-def names_in(expression: str) -> set[str]:
-    """Return the columns an expression names."""
-    tree, names = _parse(expression)
-    called = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
-    found = {node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and id(node) not in called}
-    return {names.get(n, n) for n in found}
-
-
-def _parse(expression: str) -> tuple[ast.expr, dict[str, str]]:
-    if len(expression) > LONGEST:
-        raise ExpressionError(f"The expression is too long: {len(expression):,} characters, at most {LONGEST:,}.")
-    names: dict[str, str] = {}
-    text = _unquote(expression, names)
-    try:
-        tree = ast.parse(text.strip(), mode="eval")
-    except (SyntaxError, ValueError, MemoryError, RecursionError) as error:
-        raise ExpressionError(f"Cannot read the expression {expression!r}. {EXAMPLE}") from error
-    if sum(1 for _ in ast.walk(tree)) > MOST_PARTS:
-        raise ExpressionError(f"The expression has too many parts; at most {MOST_PARTS} are allowed.")
-    return tree.body, names
-
-
-_PARTS = re.compile(
-    r"""\bcolumn\(\s*(?P<quoted>'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*")\s*\)"""
-    r"""|'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|`(?P<ticked>[^`]*)`?|(?P<plain>[^\W\d]\w*)""",
-    re.DOTALL,
-)
-
-
-def written_column(name: str) -> str:
-    """Return how a column is named in an expression: a plain word as it is, anything else by ``column("…")``."""
-    if name.isidentifier() and not iskeyword(name):
-        return name
-    plain = name.isprintable() and not {'"', "\\"} & {*name}
-    return f'column("{name}")' if plain else f"column({name!r})"
-
-
-def _unquote(expression: str, names: dict[str, str]) -> str:
-    """Replace names in ``column("…")``, and those beyond ASCII, by placeholders that Python's grammar can read.
-
-    Python takes ａ for a, and µ for the Greek letter; a column is named as it is written.
-    """
-    prefix = "_column_"
-    while prefix in expression:
-        prefix += "_"
-
-    def swap(match: re.Match[str]) -> str:
-        if match["ticked"] is not None:
-            raise ExpressionError(f"A column is not named in backticks: write {written_column(match['ticked'])}.")
-        name = match["plain"] if match["quoted"] is None else _literal(match["quoted"])
-        if name is None or (match["plain"] and name.isascii()):
-            return match[0]
-        placeholder = f"{prefix}{len(names)}_"
-        names[placeholder] = name
-        return placeholder
-
-    return _PARTS.sub(swap, expression)
-
-
-def _literal(quoted: str) -> str:
-    try:
-        return str(ast.literal_eval(quoted))
-    except (SyntaxError, ValueError) as error:
-        raise ExpressionError(f"Cannot read the name of the column {quoted}. {EXAMPLE}") from error
-
-
-def _evaluate(table: Table, expression: str) -> Value:
+def _evaluate(table: Table, expression: str, weight: Floats | None = None) -> Value:
     names: dict[str, str] = {}
     try:
-        tree, names = _parse(expression)
+        tree, names = parsed(expression)
         with np.errstate(all="ignore"):
-            return _Evaluator(table, names).value(tree)
+            return _Evaluator(table, names, weight).value(tree)
     except ExpressionError as error:
         told = str(error.args[0])
         for placeholder, name in names.items():
@@ -203,8 +136,9 @@ def _how_named(table: Table, expression: str, names: dict[str, str]) -> str:
 
 
 class _Evaluator:
-    def __init__(self, table: Table, names: dict[str, str]) -> None:
+    def __init__(self, table: Table, names: dict[str, str], weight: Floats | None) -> None:
         self.table, self.names = table, names
+        self.weight = np.ones(len(table)) if weight is None else weight
 
     def value(self, node: ast.expr) -> Value:
         if isinstance(node, ast.Name):
@@ -293,7 +227,11 @@ class _Evaluator:
 
     def call(self, node: ast.Call) -> Value:
         name = node.func.id if isinstance(node.func, ast.Name) else ""
-        if name not in FUNCTIONS or node.keywords or any(isinstance(a, ast.Starred) for a in node.args):
+        others = {k.arg for k in node.keywords} - ({"by"} if name in OVER_ROWS else set())
+        if name in FUNCTIONS and others:
+            takes = "by= and no other option" if name in OVER_ROWS else "values, and no option by name"
+            raise ExpressionError(f"{ast.unparse(node)!r}: {name}() takes {takes}.")
+        if name not in FUNCTIONS or any(isinstance(a, ast.Starred) for a in node.args):
             if name:
                 raise ExpressionError(
                     f"{ast.unparse(node)!r} calls a function that is not allowed.{did_you_mean(name, FUNCTIONS)}"

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import ExpressionError
 from .readings import dates_as
-from .table import CategoryColumn
+from .table import CategoryColumn, Table
 from .yes_no import truth_of
 
 Mask = NDArray[np.bool_]
@@ -59,6 +59,26 @@ class Text(NamedTuple):
 
 
 Value = Truth | Numbers | Times | Text | CategoryColumn
+
+
+class Evaluator(Protocol):
+    """What a function asks of the expression around it."""
+
+    table: Table
+    weight: Floats
+    """How often each row counts."""
+
+    def value(self, node: ast.expr) -> Value:
+        """Return what a part of the expression is."""
+
+    def numbers(self, node: ast.expr) -> Floats:
+        """Return it as numbers, or refuse."""
+
+    def times(self, node: ast.expr) -> Times:
+        """Return it as times, or refuse."""
+
+    def truth(self, node: ast.expr) -> Truth:
+        """Return it as truth, or refuse."""
 
 
 def as_truth(value: Value) -> Truth | None:

@@ -4,35 +4,17 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable
-from typing import Protocol
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from ...errors import ExpressionError
-from .expression_values import Numbers, Text, Times, Truth, Value, finite
-from .table import CategoryColumn, Table
+from .expression_values import Evaluator, Numbers, Text, Times, Truth, Value, finite
+from .over_rows import OVER_ROWS
+from .table import CategoryColumn
 
 Floats = NDArray[np.float64]
-
-
-class Evaluator(Protocol):
-    """What a function asks of the expression around it."""
-
-    table: Table
-
-    def value(self, node: ast.expr) -> Value:
-        """Return what a part of the expression is."""
-
-    def numbers(self, node: ast.expr) -> Floats:
-        """Return it as numbers, or refuse."""
-
-    def times(self, node: ast.expr) -> Times:
-        """Return it as times, or refuse."""
-
-    def truth(self, node: ast.expr) -> Truth:
-        """Return it as truth, or refuse."""
 
 
 def _of_numbers(apply: Callable[..., Floats]) -> Callable[[Evaluator, ast.Call], Value]:
@@ -105,5 +87,6 @@ FUNCTIONS: dict[str, tuple[int, int, Callable[[Evaluator, ast.Call], Value]]] = 
     "weekday": (1, 1, _of_dates("weekday")),
     "hour": (1, 1, _of_dates("hour")),
     "date": (3, 3, _date),
+    **OVER_ROWS,
 }
 """Least and most values each function takes, and what it does; weekday is 1 on Monday, as ISO 8601 has it."""
