@@ -52,6 +52,9 @@ SAID = {
         "study.relations('fed', 'hive_type')", "study.relations()", "study.pairwise('weight_kg', 'honey_kg')",
         "study.pairwise()",
     ],
+    "Rows": [
+        "study.rows('weight_kg > 48', sort='-weight_kg')", "study.rows('weight_kg > 100')", "study.rows(at=[3, 17])",
+    ],
     "Transforms": ["study.transforms('mites')", "study.transforms('wing_mm')", "study.transforms()"],
     "A map": ["study.embed()", "study.embed(by='colony_state')", "plain.embed(method='pca')"],
     "All candidates": ["study.rank()", "honey.rank()"],

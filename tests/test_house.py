@@ -158,7 +158,7 @@ def test_a_view_can_be_sent_to_another_process_and_says_the_same_there():
         *(study.against(), study.against("mites"), study.against("fed", by="forage"), study.rank("mites", "fed")),
         *(study.contingency("fed", "forage"), study.contingency("fed", "wintered", by="forage")),
         *(study.relations("mites", "honey_kg", by="fed"), study.pairwise("mites", "honey_kg", "weight_kg")),
-        *(study.transforms("mites"), study.embed("mites", "honey_kg", "weight_kg")),
+        *(study.transforms("mites"), study.embed("mites", "honey_kg", "weight_kg"), study.rows("mites > 90")),
     ]
     for fresh in sent:
         there = pickle.loads(pickle.dumps(fresh))  # nothing of it is made yet
@@ -188,7 +188,7 @@ tables: list[pd.DataFrame] = [
     study.transforms("mites", by="fed").by, study.transforms("mites", by="fed").groups,
     study.contingency("fed", "forage").tests, study.contingency("fed", "forage").shares("all"),
     study.contingency("fed", "forage").expected, study.contingency("fed", "forage").residuals,
-    study.rank().table, study.rank().units,
+    study.rank().table, study.rank().units, study.rows("mites > 90").table, study.rows("mites > 90").beside,
 ]
 share: float = study.balance().largest_share
 kinds: "pd.Series[int]" = study.inventory().kinds

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from .views.prepare import PrepareView
     from .views.rank import RankView
     from .views.relations import RelationsView
+    from .views.rows import RowsView
     from .views.transforms import TransformsSheetView, TransformsView
 
 __all__ = [
@@ -41,6 +42,7 @@ __all__ = [
     "PrepareView",
     "RankView",
     "RelationsView",
+    "RowsView",
     "SheetView",
     "Study",
     "TransformsSheetView",
@@ -65,6 +67,7 @@ _HOMES = {
     "PrepareView": ".views.prepare",
     "RankView": ".views.rank",
     "RelationsView": ".views.relations",
+    "RowsView": ".views.rows",
     "SheetView": ".views.distribution",
     "Study": ".study",
     "TransformsSheetView": ".views.transforms",

@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING, Any, Unpack, overload
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Unpack, overload
 
-from .core.asked import checked, column_name, function, listed, number_within, one_of, text, whole_from, yes_no
+from .core.asked import checked, column_name, listed, number_within, one_of, text, whole_from, yes_no
 from .core.columns.axes import Cuts
 from .core.contingency.crosstab import SHARES
 from .core.distribution.look import Look, LookOptions
 from .core.distribution.sheet import SORTS
-from .core.embed.embed import METHODS as MAPS
-from .core.embed.nearest import DISTANCES
 from .core.relations.relations import ALTERNATIVES, METHODS
 from .errors import OptionError
+from .questions_of_rows import Names, RowQuestions
 from .steps.against import set_against, show_glance
 from .steps.balance import show_balance
 from .steps.checks import names_of
 from .steps.contingency import NO_ANGLES, PICTURES, CrossingAsked, tabulate
 from .steps.distribution import show_distribution, show_sheet
-from .steps.embed import MOST_FRAMES, EmbedOptions, show_embed
 from .steps.inventory import take_inventory
 from .steps.pairwise import PairwiseOptions, show_pairwise
 from .steps.rank import show_rank
@@ -27,12 +25,10 @@ from .steps.relations import RelationsOptions, show_relations
 from .steps.transforms import show_transforms, show_transforms_sheet
 
 if TYPE_CHECKING:
-    from .steps.context import Context
     from .views.against import AgainstView
     from .views.balance import BalanceView
     from .views.contingency import ContingencyView
     from .views.distribution import DistributionView, SheetView
-    from .views.embed import EmbedView
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.pairwise import PairwiseView
@@ -40,16 +36,12 @@ if TYPE_CHECKING:
     from .views.relations import RelationsView
     from .views.transforms import TransformsSheetView, TransformsView
 
-Names = str | Iterable[str]
 
-
-class Questions:
+class Questions(RowQuestions):
     """The steps that look at a table and its outcome; a study is asked them.
 
     Each returns a view, made once for each way of asking: it is read, drawn and saved, and names what was found.
     """
-
-    _context: Context
 
     @checked(rows=whole_from(0))
     def inventory(self, *, rows: int = 0) -> InventoryView:
@@ -343,48 +335,3 @@ class Questions:
         if groups:
             raise OptionError("Name one column: by divides the rows of one at a time.")
         return show_transforms_sheet(self._context, names)
-
-    @checked(
-        method=one_of(*MAPS), distance=one_of(*DISTANCES), nearest=whole_from(2), seed=whole_from(0),
-        frames=whole_from(0, MOST_FRAMES), scaled=yes_no, panels=yes_no, on_step=function,
-    )  # fmt: skip
-    def embed(
-        self,
-        *columns: Names, method: str = "neighbours", by: Names | None = None, nearest: int | None = None,
-        distance: str = "euclidean", scaled: bool = True, seed: int = 0, frames: int = 0, panels: bool = False,
-        on_step: Callable[[int, int, Any], None] | None = None,
-    ) -> EmbedView:  # fmt: skip
-        """Lay rows out in two dimensions: do the classes separate, and which rows sit among another class?
-
-        Parameters
-        ----------
-        *columns
-            Without a name: all usable candidates. Numbers and dates are standardized, grades taken by rank, names get
-            a column a level of together one number's weight; a missing value is the mean.
-        method
-            "neighbours" keeps near rows near; "pca" shows the two directions of most variance; "mds" keeps distances.
-        by
-            The column that colours the rows; the outcome by default.
-        nearest
-            How many neighbours the map holds; by default from the number of rows.
-        distance
-            "euclidean", "cosine" or "manhattan".
-        scaled
-            Whether numbers are standardized; not where all are of one unit.
-        seed
-            Of what is drawn at random; the same seed gives the same map.
-        frames
-            Keep so many small pictures of the map as it forms.
-        panels
-            Draw one panel a class.
-        on_step
-            Is told of every step, of how many, and given the places so far; an interrupt keeps the last map.
-
-        Raises
-        ------
-        OptionError, UnknownColumnError
-        """
-        options = EmbedOptions(
-            names_of(columns), method, names_of(by, "by"), nearest, distance, scaled, seed, frames, panels
-        )
-        return show_embed(self._context, options, on_step)

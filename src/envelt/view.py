@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
     from .draw.parts.canvas import Page
-    from .write.terminal import Told
+    from .write.terminal import Screen
 
 PICTURES = ("png", "svg", "pdf")
 DOCUMENTS = ("html", "md", "csv", "json")
@@ -119,7 +119,7 @@ class View:
     def findings(self) -> tuple[Finding, ...]:
         """What is worth a person's attention, the gravest first."""
         found = self.found if self.doubt is None else self.doubt.left(self.found)
-        return tuple(f.labelled(self._captions) for f in found)
+        return tuple(f.showing_rows().labelled(self._captions) for f in found)
 
     @cached_property
     def found(self) -> tuple[Finding, ...]:
@@ -316,15 +316,15 @@ class View:
         """
         from .write.terminal import IN_PYTHON, view_text
 
-        return view_text(self.told(everything), IN_PYTHON, width)
+        return view_text(self.on_screen(everything), IN_PYTHON, width)
 
-    def told(self, everything: bool = False) -> Told:
+    def on_screen(self, everything: bool = False) -> Screen:
         """Return what a terminal tells of the view: all of it, or what its question needs."""
-        from .write.terminal import Told
+        from .write.terminal import Screen
 
         tables = self.shown if everything else self.needed
         rest = () if everything else tuple(name for name in self._seen if name not in tables)
-        return Told(self.title, self.answer, self.about, tables, self.findings, rest, everything, everything)
+        return Screen(self.title, self.answer, self.about, tables, self.findings, rest, everything, everything)
 
     def __repr__(self) -> str:
         rows, columns = self.table.shape

@@ -41,7 +41,7 @@ def run_demo(folder: Path, console: Console) -> None:
     for name in leading(ranking)[:FIGURES]:
         study.against(name).save(folder / f"against-{name}.png")
     study.report(folder / "report.html")  # the views above are used again
-    print_view(console, ranking.told(), TYPED)
+    print_view(console, ranking.on_screen(), TYPED)
     lines = [
         "",
         f"In {folder}/: the data, report.html, {4 + FIGURES} figures and tables. Try next:",

@@ -9,9 +9,10 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from errno import EPIPE
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, cast
+from typing import TYPE_CHECKING, Annotated, Any, cast, get_args
 
 import typer
+from typer.models import ArgumentInfo
 
 from ..errors import EnveltError, OptionError, OutputError
 from ..write.digits import marks
@@ -27,11 +28,18 @@ def _option(kind: Any, metavar: str | None, help_text: str, *names: str, **more:
 
 
 Data = Annotated[
-    str,
+    str | None,
     typer.Argument(
-        metavar="DATA", help="A CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file, a study file, or the word 'demo'."
+        metavar="DATA",
+        help="A CSV, TSV, Parquet, Arrow, JSON Lines or .xlsx file, a study file, or the word 'demo'. "
+        "None: study.toml of this folder, as begin writes it.",
     ),
 ]
+USUAL_STUDY = Path("study.toml")
+FILES = (
+    ".csv", ".tsv", ".txt", ".parquet", ".arrow", ".feather", ".jsonl", ".ndjson", ".json", ".xlsx", ".toml", ".gz",
+    ".bz2", ".xz", ".zst", ".zip",
+)  # fmt: skip
 USUAL_WIDTH = 80
 PICTURES = "histogram, density, box, violin, dots, qq, interval, cumulative, bars; auto chooses."
 
@@ -221,7 +229,7 @@ class Given:
         from ..write.terminal import TYPED, print_view
 
         for view in views:
-            told = view.told(self["all"])
+            told = view.on_screen(self["all"])
             findings = tuple(replace(f, advice=f.typed_advice) for f in told.findings)
             print_view(console(), told._replace(findings=findings, every=told.every or self["findings"]), TYPED)
         for path in written:
@@ -240,15 +248,17 @@ def takes(*names: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
 
     def decorate(command: Callable[..., None]) -> Callable[..., None]:
         own = list(inspect.signature(command, eval_str=True).parameters.values())[1:]
+        places = [p.name for p in own if any(isinstance(m, ArgumentInfo) for m in get_args(p.annotation))]
         keyword = inspect.Parameter.KEYWORD_ONLY
         parameters = [
-            inspect.Parameter("data", keyword, annotation=Data),
+            inspect.Parameter("data", keyword, annotation=Data, default=None),
             *(p.replace(kind=keyword) for p in own),
             *(inspect.Parameter(n, keyword, annotation=SHARED[n][0], default=SHARED[n][1]) for n in shared),
         ]
 
         @functools.wraps(command)
-        def called(*, data: str, **values: Any) -> None:
+        def called(*, data: str | None, **values: Any) -> None:
+            data, values = _data_of(data, values, places)
             given = Given(data, {n: values.pop(n) for n in shared})
             with until_nobody_reads():
                 command(given, **values)
@@ -258,6 +268,39 @@ def takes(*names: str) -> Callable[[Callable[..., None]], Callable[..., None]]:
         return called
 
     return decorate
+
+
+def _data_of(data: str | None, values: dict[str, Any], places: list[str]) -> tuple[str, dict[str, Any]]:
+    """Take the study file of the folder where no data is named; what stood in its place is the next argument then.
+
+    Raises
+    ------
+    OptionError
+        There is none.
+    """
+    if data is not None and (not USUAL_STUDY.is_file() or not places or _names_data(data)):
+        return data, values
+    if not USUAL_STUDY.is_file():
+        raise OptionError(
+            "Name the data: a file, or the word demo. Once envelt begin FILE has written study.toml, commands without "
+            "data take that."
+        )
+    print(f"{USUAL_STUDY}: the study of this folder.", file=sys.stderr)
+    moved = dict(values)
+    for name in places:
+        here = moved[name]
+        if isinstance(here, list):
+            moved[name] = ([] if data is None else [data]) + here
+            return str(USUAL_STUDY), moved
+        moved[name], data = (here if data is None else data), (None if data is None else here)
+    if data:
+        raise OptionError(f"There is no file {data!r}, and nothing else that it could be.")
+    return str(USUAL_STUDY), moved
+
+
+def _names_data(word: str) -> bool:
+    """Say whether a word names data and no column: demo, a file that is there, or what can only be a file."""
+    return word == "demo" or word.casefold().endswith(FILES) or any(c in word for c in "*?/\\") or Path(word).exists()
 
 
 def console() -> Any:

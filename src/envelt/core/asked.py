@@ -158,6 +158,19 @@ def listed(value: Any, what: str) -> tuple[Any, ...]:
     return tuple(value)
 
 
+def labels(value: Any, what: str) -> tuple[str, ...]:
+    """Return labels of rows, which may be joined by commas in one text.
+
+    Raises
+    ------
+    OptionError
+    """
+    if isinstance(value, (int, np.integer)) and not isinstance(value, bool):
+        return (str(value),)
+    given = value.split(",") if isinstance(value, str) else listed(value, what)
+    return tuple(str(v).strip() for v in given if str(v).strip())
+
+
 def table(value: Any, what: str) -> dict[Any, Any]:
     """Return a dict.
 

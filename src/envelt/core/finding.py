@@ -14,6 +14,8 @@ from .words import plural
 WEIGHTS = ("note", "caution", "stop")
 MOST_SHOWN = 5
 _NEGATIVE = re.compile("\x02[^\x03]*\x03|(?<![\\w.'\"-])-(?=\\d)")  # names of columns are left alone
+_ROWS = re.compile(r"\brows? (\d+(?:, \d+)*)(?![\d-])")  # that a sentence names by their labels
+MOST_NAMED = 12
 _MARKED = re.compile("\x02([^\x03]*)\x03")
 
 
@@ -75,6 +77,15 @@ class Finding:
         """The statement with the names of columns still marked, to build another finding from."""
         texts: tuple[str, str] = self._marked  # type: ignore[attr-defined]
         return texts[0]
+
+    def showing_rows(self) -> Finding:
+        """Return the finding with the call that shows the rows it names, where it names some."""
+        texts: tuple[str, str] = self._marked  # type: ignore[attr-defined]
+        named = list(dict.fromkeys(r for found in _ROWS.findall(labelled(texts[0])) for r in found.split(", ")))
+        if not named:
+            return self
+        call = f"{texts[1]} To see them: rows, {option('at', ','.join(named[:MOST_NAMED]))}."
+        return Finding(self.code, self.weight, self.columns, texts[0], call, self.evidence)
 
     def labelled(self, labels: Mapping[str, str]) -> Finding:
         """Return the finding with labels, by column name, in place of the names that `marked` marked."""

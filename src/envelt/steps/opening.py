@@ -144,7 +144,7 @@ def _with_column(context: Context, name: str, recipe: DerivedPlan) -> Context:
     """Make a derived column and note which columns it comes from."""
     whole, plan = context.whole, context.plan
     _check_new(whole, name)
-    column = encode(name, derive(whole, recipe, _weight(whole, plan)), plan.columns.get(name, NO_PLAN), whole.rows)
+    column = encode(name, derive(whole, recipe, weight_of(whole, plan)), plan.columns.get(name, NO_PLAN), whole.rows)
     how = recipe.expression or f"{recipe.cut or recipe.regroup}, {'cut' if recipe.cut else 'regrouped'}"
     column = replace(column, reason=f"{column.reason}; made from {how}")
     direct = origins(recipe)
@@ -165,7 +165,7 @@ def _chosen(context: Context) -> Context:
     plan, listed = context.plan, context.whole
     for i, expression in enumerate(plan.where):
         with pointing("study", "where") if i == 0 else pointing():
-            keep = rows_where(listed, expression, _weight(listed, plan))
+            keep = rows_where(listed, expression, weight_of(listed, plan))
         if not keep.any():
             raise ExpressionError(
                 f"No row is left where {expression}. Loosen it, or look at the columns with inventory."
@@ -182,7 +182,7 @@ def _chosen(context: Context) -> Context:
     return replace(context, listed=listed, table=table, outcome=outcome)
 
 
-def _weight(table: Table, plan: StudyPlan) -> NDArray[np.float64] | None:
+def weight_of(table: Table, plan: StudyPlan) -> NDArray[np.float64] | None:
     """Return how often each row counts in means of groups, where a column says it; it is checked when it is used."""
     column = table.columns.get(plan.counts or "")
     return np.nan_to_num(column.values) if isinstance(column, NumericColumn) else None

@@ -42,7 +42,7 @@ TYPED = More("--findings", "--all", "a wider window, or --out FILE.csv")
 IN_PYTHON = More(".findings", ".in_words(everything=True)", ".tables")
 
 
-class Told(NamedTuple):
+class Screen(NamedTuple):
     """What a terminal tells of a view.
 
     Parameters
@@ -67,7 +67,7 @@ class Told(NamedTuple):
     every: bool = False
 
 
-class Fitted(NamedTuple):
+class FittedTable(NamedTuple):
     """A table made to fit: itself, the width it needs, and what was left out."""
 
     table: RenderableType
@@ -121,7 +121,7 @@ def _natural_width(shown: ShownTable) -> int:
     total = 0
     for i, (name, flush) in enumerate(zip(text.columns, right, strict=True)):
         cells = max((cell_len(v) for v in text.iloc[:, i]), default=0)
-        if not flush and i:
+        if not flush and i and name not in shown.spare:  # what can be spared is shown in one line, or not at all
             cells = min(cells, TEXT_WIDTH)
         total += max(cells, *(cell_len(w) for w in _broken(marks(str(name))).split("\n"))) + 2
     return total
@@ -134,7 +134,7 @@ def _broken(head: str) -> str:
     return head.replace(", ", ",\n") if " = " in head else head.replace(" ", "\n")
 
 
-def table_of(whole: ShownTable, title: str | None = None, width: int = 120, rows: int = MOST_ROWS) -> Fitted:
+def table_of(whole: ShownTable, title: str | None = None, width: int = 120, rows: int = MOST_ROWS) -> FittedTable:
     """Return the head of a table for the terminal, and what more there is."""
     from rich import box
     from rich.table import Table
@@ -161,7 +161,7 @@ def table_of(whole: ShownTable, title: str | None = None, width: int = 120, rows
     for row in text.itertuples(index=False):
         table.add_row(*(Text(str(v)) for v in row))
     left = 0 if on_side is not None else max(len(frame) - rows, 0)
-    return Fitted(table, max(width, _natural_width(shown) if on_side is None else 0), left, dropped)
+    return FittedTable(table, max(width, _natural_width(shown) if on_side is None else 0), left, dropped)
 
 
 def finding_of(finding: Finding) -> RenderableType:
@@ -179,7 +179,7 @@ def finding_of(finding: Finding) -> RenderableType:
     return grid
 
 
-def print_view(console: Console, told: Told, more: More) -> None:
+def print_view(console: Console, told: Screen, more: More) -> None:
     """Print a view: its title and answer, what it was computed from, its findings, its tables, and what is left out."""
     from rich.text import Text
 
@@ -209,7 +209,7 @@ def print_view(console: Console, told: Told, more: More) -> None:
         console.print(Text(marks(f"Not shown: {'; '.join(left)}. All of it: {how}"), style="dim"))
 
 
-def _print_findings(console: Console, told: Told, more: More, room: int) -> int:
+def _print_findings(console: Console, told: Screen, more: More, room: int) -> int:
     """Print findings while there is room, those that say stop in any case, and return the lines they took."""
     from rich.text import Text
 
@@ -236,7 +236,7 @@ def _least(console: Console, tables: Mapping[str, ShownTable], above: int = 0) -
         table_of(_few(t), n if above or k else None, console.width, most)
         for k, ((n, t), most) in enumerate(zip(tables.items(), rows, strict=True))
     ]
-    return sum(_height(console, f.table) for f in fitted)
+    return sum(min(_height(console, f.table), most + 5) for f, most in zip(fitted, rows, strict=True))
 
 
 def _few(shown: ShownTable) -> ShownTable:
@@ -282,7 +282,7 @@ def _height(console: Console, shown: RenderableType) -> int:
     return len(console.render_lines(shown, pad=False))
 
 
-def view_text(told: Told, more: More, width: int = 120) -> str:
+def view_text(told: Screen, more: More, width: int = 120) -> str:
     """Return what `print_view` prints, without colour."""
     from rich.console import Console
 

@@ -1,0 +1,1 @@
+"""Rows that were asked for, and where they lie among all."""
