@@ -4,6 +4,7 @@ import contextlib
 import io
 import re
 import runpy
+import shlex
 import subprocess
 import sys
 from pathlib import Path
@@ -112,7 +113,7 @@ def test_the_commands_of_the_guide_do_what_it_does(tmp_path, run):
     for line in COMMANDS:
         assert line.startswith("envelt ")
         status, out, err = run(
-            *line.split()[1:],
+            *shlex.split(line)[1:],
         )
         assert status == 0, (line, err)
         assert out or "Wrote" in err

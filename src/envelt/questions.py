@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from numbers import Real
 from typing import TYPE_CHECKING, Unpack, overload
 
 from .core.asked import checked, column_name, listed, number_within, one_of, text, whole_from, yes_no
@@ -122,21 +123,37 @@ class Questions(RowQuestions):
         return show_sheet(self._context, sort)
 
     @overload
-    def against(self, column: None = None) -> GlanceView: ...
+    def against(self) -> GlanceView: ...
     @overload
     def against(
-        self, column: str, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
+        self, column: str, /, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> AgainstView: ...
-    @checked(column=column_name, top=whole_from(1))
+    @overload
     def against(
-        self, column: str | None = None, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
-    ) -> AgainstView | GlanceView:
+        self, columns: list[str], /, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
+    ) -> tuple[AgainstView, ...]: ...
+    @overload
+    def against(
+        self,
+        first: Names,
+        second: Names,
+        /,
+        *more: Names,
+        by: Names | None = None,
+        top: int = 10,
+        **look: Unpack[LookOptions],
+    ) -> tuple[AgainstView, ...]: ...
+    @checked(top=whole_from(1))
+    def against(
+        self, *columns: Names, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
+    ) -> AgainstView | GlanceView | tuple[AgainstView, ...]:
         """Say whether the outcome differs along one candidate, by how much, and how surely.
 
         Parameters
         ----------
-        column
-            The candidate. Without it, all candidates at a glance: ``table`` has one row each, strongest first.
+        *columns
+            The candidate; of several, or of a list, a tuple of views, one each. Without any, all candidates at a
+            glance: ``table`` has one row each, strongest first.
         by
             Up to two columns that divide the rows: the picture shows the parts side by side, ``by`` has one row each.
         top, **look
@@ -146,9 +163,10 @@ class Questions(RowQuestions):
         ------
         OutcomeError, UnknownColumnError, OptionError
         """
-        groups, looked = names_of(by, "by"), Look.of(look)
-        if column is not None:
-            return set_against(self._context, column, groups, top, looked)
+        names, groups, looked = names_of(columns), names_of(by, "by"), Look.of(look)
+        if names:
+            views = tuple(set_against(self._context, name, groups, top, looked) for name in names)
+            return views[0] if len(columns) == 1 and isinstance(columns[0], str | Real) else views
         if groups or look:
             raise OptionError("Name a candidate: by and the options of the picture are for one at a time.")
         return show_glance(self._context)

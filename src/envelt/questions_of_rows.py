@@ -55,7 +55,7 @@ class RowQuestions:
         >>> from envelt import Study
         >>> view = Study("demo").rows("weight_kg > 48", sort="-weight_kg", most=3)
         >>> view.rows, view.table["weight_kg"].tolist()
-        (11, [51.2, 50.0, 49.8])
+        (5, [51.2, 50.2, 49.4])
         """
         options = RowsOptions(expression, names_of(sort, "sort"), names_of(columns), most, at)  # type: ignore[arg-type]
         return show_rows(self._context, options)

@@ -19,7 +19,8 @@ from .core.asked import (
     text,
     yes_no,
 )
-from .questions import Names, Questions
+from .questions import Questions
+from .questions_of_rows import Names
 from .steps import opening
 from .steps.begin import begin_study
 from .steps.checks import names_of

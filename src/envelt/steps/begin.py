@@ -10,7 +10,7 @@ from pathlib import Path
 from ..core.columns.kinds import KINDS
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Table
-from ..errors import DataError, OutputError, unknown_column
+from ..errors import DataError, OutputError, option, unknown_column
 from ..write.files import check_writable, write_bytes
 from .context import Context
 
@@ -27,7 +27,9 @@ def begin_study(context: Context, path: Path, labels: str | Path | None) -> tupl
     check_writable(path)
     columns = list(context.listed)
     if path.exists():
-        plan = read_study_file(path).plan
+        file = read_study_file(path)
+        plan = file.plan
+        _refuse_other_data(context, path, file.data)
         listed = [n for n in plan.columns if n not in plan.ignore and n not in plan.derived]  # others are not read
         seen = [c for c in columns if c.name not in plan.derived and c.name not in plan.ignore]
         before = path.read_bytes().decode("utf-8-sig")
@@ -40,6 +42,31 @@ def begin_study(context: Context, path: Path, labels: str | Path | None) -> tupl
     text = fresh_study_file(_data(context, path), columns, KINDS, replace(context.plan, event=event), book)
     write_bytes(path, text.encode("utf-8"))
     return [], []
+
+
+def _refuse_other_data(context: Context, path: Path, named: str | list[str]) -> None:
+    """Refuse to bring a study file of other data up to date.
+
+    Raises
+    ------
+    OutputError
+    """
+    if context.source.demo or named == "demo":
+        same = context.source.demo and named == "demo"
+    else:
+        theirs = [named] if isinstance(named, str) else named
+        mine = {p.resolve() for p in context.source.paths}
+        same = not mine or bool(mine & {p.resolve() for t in theirs for p in _files_of(Path(t))})
+    if not same:
+        told = named if isinstance(named, str) else ", ".join(named)
+        raise OutputError(
+            f"{str(path)!r} is the study of other data ({told}): name another file, {option('out', 'other.toml')}."
+        )
+
+
+def _files_of(path: Path) -> list[Path]:
+    """Return the files that a path of a study file means, which may be a pattern; it or its files may be gone."""
+    return [*path.parent.glob(path.name)] if any(c in path.name for c in "*?") else [path]
 
 
 def _data(context: Context, path: Path) -> str | list[str]:

@@ -49,6 +49,8 @@ def show_pairwise(context: Context, options: PairwiseOptions) -> PairwiseView:
         raise OptionError("A third column colours one pair at a time: name two columns, and colour.")
     if (options.ranks or options.panels) and not single:
         raise OptionError("Rank against rank, and panels by class, are for one pair at a time: name two columns.")
+    if options.panels and colour is not None:
+        raise OptionError("Panels are one a class, and a third column is told by colour: take panels, or colour.")
     shade = colour is not None and isinstance(context.table[colour], NumericColumn | TimeColumn)
     if single:
         refuse_levels(context.table[names[0]], context.table[names[1]], options.ranks or shade)

@@ -313,7 +313,7 @@ def _own_lines(result: Result, divided: bool) -> tuple[str, ...]:
     if isinstance(result, NumberByClass):
         levels, d = result.outcome.levels, result.distribution
         minus = (f"differences are {levels[1]} minus {levels[0]}",) if len(levels) == 2 else ()
-        plain = d.look.picture == "auto" and not divided
+        plain = d.look.is_plain and not divided
         return (*minus, *(tail_line(d) if plain else distribution_lines(d, missing=False)))
     if isinstance(result, LevelsByClass):
         if len(result.levels) != 2:
@@ -377,7 +377,7 @@ def _draw(result: Result, page: Page, names: Captions, divided: bool) -> Figure:
 
     if isinstance(result, NumberByClass | NumberByLevels):
         d = result.distribution
-        if d.look.picture != "auto" or (divided and isinstance(result, NumberByClass)):
+        if not d.look.is_plain or (divided and isinstance(result, NumberByClass)):
             return draw_distribution(captioned(d, names), page)
     if isinstance(result, NumberByClass):
         from ..draw.against.number import draw_number_by_class

@@ -64,6 +64,11 @@ class RowsView(View):
         """Of how many."""
         return len(self._answers.table)
 
+    @valued
+    def share(self) -> float:
+        """What share of all that is."""
+        return self.rows / max(self.of_all, 1)
+
     def _lines(self) -> tuple[str, ...]:
         shown, rows = len(self._answers.frame), self.rows
         first = (f"the first {plural(shown, 'row')} of {count(rows)} are shown",) if shown < rows else ()

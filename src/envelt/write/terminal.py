@@ -24,6 +24,7 @@ MOST_LINES = 40  # of a view, unless all of it is asked for
 MOST_ROWS = 40
 LEAST_ROWS = 8  # of a table, for which findings make room
 LEAST_BELOW = 5  # of the tables below the first
+LEAST_SEEN = 3  # where cells take several lines
 LEAST_WIDTH = 20  # of a window; what is narrower than that is written beyond its edge
 MOST_NAMED = 8  # columns left out that are named
 MOST_TURNED = 6  # rows of a table that is shown on its side where it is too wide
@@ -263,9 +264,9 @@ def _print_table(console: Console, name: str, whole: ShownTable, room: int | Non
         console.width = fitted.width
         used = _height(console, fitted.table)
         over = 0 if room is None else used - room
-        if over <= 0 or rows <= LEAST_BELOW:
+        if over <= 0 or rows <= LEAST_SEEN:
             break
-        console.width, rows = width, max(LEAST_BELOW, rows - max(1, over // 2))
+        console.width, rows = width, max(LEAST_SEEN, rows - max(1, over // 2))
     console.print(fitted.table)
     console.width = width
     of = f" of {title}" if title else ""

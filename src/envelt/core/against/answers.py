@@ -66,7 +66,7 @@ class Against(Remade):
             raise OptionError(f"Residuals are those of a line through two numbers: not of {candidate.name!r} here.")
         if isinstance(outcome, ClassOutcome):
             if isinstance(candidate, CategoryColumn):
-                self._refuse_picture("levels against classes are shown as rates")
+                look.refuse_all(candidate.name, "levels against classes are shown as rates")
                 return levels_by_class(candidate, outcome, sampling, self.seed)
             return number_by_class(
                 candidate, outcome, look, self.rows, sampling, by, self.limits, self.seed, self.cases
@@ -74,14 +74,10 @@ class Against(Remade):
         if isinstance(candidate, CategoryColumn):
             return number_by_levels(candidate, outcome, look, self.rows, sampling, self.cases)
         if isinstance(candidate, TimeColumn):
+            look.refuse_all(candidate.name, "a number over time is shown by units of the calendar", ("calendar",))
             return NumberOverTime(candidate.name, outcome.said, candidate, outcome, sampling, look.calendar)
-        self._refuse_picture("two numbers are shown as a scatter, or its density")
+        look.refuse_all(candidate.name, "two numbers are shown as a scatter, or its density", ("residuals",))
         return NumberByNumber(candidate.name, outcome.said, candidate, outcome, look, sampling, by)
-
-    def _refuse_picture(self, why: str) -> None:
-        look, name = self.look, self.candidate.name
-        if look.picture != "auto":
-            raise OptionError(f"There is no {look.picture} of {name!r} here: {why}. Leave the picture out.")
 
 
 @dataclass(frozen=True)

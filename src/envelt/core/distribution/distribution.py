@@ -274,13 +274,11 @@ class NumberDistribution(Remade):
     @property
     def chosen(self) -> tuple[str, str]:
         """Which picture is drawn, and the reason in a line where none was asked for."""
-        look, asked = self.look, self.look.picture
-        if asked == "auto":
-            plain = look.arrange == "line" and not look.numbers and not look.normal
-            asked = "dots" if look.box else asked if plain else "histogram"
-        n = self.summary.moments.n
+        asked, n = self.look.picture, self.summary.moments.n
         peaks = asked == "auto" and MOST_IN_LINE < len(n) <= MOST_AS_ROWS and self._has_two_peaks
-        return chosen_picture(asked, n, peaks, self.dates)
+        picture, why = chosen_picture(asked, n, peaks, self.dates)
+        able = picture if asked != "auto" else self.look.using(picture, self.dates)
+        return (picture, why) if able == picture else (able, f"{able}: it shows {' and '.join(self.look.given)}")
 
     @property
     def _has_two_peaks(self) -> bool:
@@ -326,6 +324,8 @@ def checked(made: NumberDistribution) -> NumberDistribution:
         checked_scale(look.scale, low if np.isfinite(low) else 0.0, name)
         if look.limits is not None:
             checked_scale(look.scale, look.limits[0], "the axis")
+    if look.given:
+        look.refuse_beyond(made.picture, dates, len(made.groups))
     if look.bins is not None or look.width is not None or look.start is not None:
         made.bins  # noqa: B018 - bins that cannot be are refused at the call
     return made

@@ -108,9 +108,6 @@ class Look:
     def __post_init__(self) -> None:
         for name, value in check_options(vars(self), _CHECKS).items():
             object.__setattr__(self, name, value)
-        for name, pictures in (("numbers", ("histogram", "bars")), ("normal", ("histogram",)), ("box", ("dots",))):
-            if getattr(self, name) and self.picture not in ("auto", *pictures):
-                raise OptionError(f"{name} belongs to {option('picture', pictures[0])}, not to {self.picture}.")
         if self.numbers and self.arrange in ("overlaid", "shares"):
             instead = option("arrange", "line", "stacked")
             raise OptionError(f"Numbers on {self.arrange} bars would hide each other: use {instead}.")
@@ -130,6 +127,62 @@ class Look:
                 f"The limits of an axis go from low to high, not {self.limits[0]:g} to {self.limits[1]:g}."
             )
 
+    @property
+    def given(self) -> dict[str, Any]:
+        """What was asked for by name, but for the picture."""
+        return {f.name: v for f in fields(self) if f.name != "picture" and (v := getattr(self, f.name)) != f.default}
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether a step's own picture can show all that was asked for; else it is that of a distribution."""
+        return self.picture == "auto" and {*self.given} <= {"scale", "bins", "width", "calendar"}
+
+    def refuse_beyond(self, picture: str, dates: bool, groups: int) -> None:
+        """Refuse what a picture of numbers has no use for.
+
+        Raises
+        ------
+        OptionError
+            With the pictures that have.
+        """
+        uses = _uses(dates)
+        for name in self.given:
+            if name in uses.get(picture, ()):
+                if name == "arrange" and groups < 2:
+                    raise OptionError("arrange sets out groups, and there is one: name a column in by.")
+                continue
+            able = [p for p in PICTURES if name in uses.get(p, ())]
+            if not able:
+                raise OptionError(f"{name} does nothing for {'dates' if dates else 'numbers'} here: leave it out.")
+            raise OptionError(f"{name} belongs to {option('picture', *able[:3])}, not to {picture}.")
+
+    def using(self, picture: str, dates: bool) -> str:
+        """Return the picture that has use for all that was asked for: this one if it has."""
+        uses, given = _uses(dates), {*self.given}
+        able = [p for p in (picture, *PICTURES) if given <= uses.get(p, frozenset())]
+        return able[0] if able else picture
+
+    def refuse_all(self, name: str, shown: str, besides: Sequence[str] = ()) -> None:
+        """Refuse all but a few options where a result is shown in one way.
+
+        Parameters
+        ----------
+        shown
+            How it is shown, for the message.
+
+        Raises
+        ------
+        OptionError
+        """
+        if self.picture != "auto":
+            raise OptionError(f"There is no {self.picture} of {name!r} here: {shown}. Leave the picture out.")
+        lost = [n for n in self.given if n not in besides]
+        if lost:
+            verb = "does" if len(lost) == 1 else "do"
+            raise OptionError(
+                f"{' and '.join(lost)} {verb} nothing here: {shown}. Leave {'it' if len(lost) == 1 else 'them'} out."
+            )
+
     @classmethod
     def of(cls, options: LookOptions) -> Look:
         """Check options given by name.
@@ -144,6 +197,22 @@ class Look:
         if given.get("limits") is not None:
             given["limits"] = _pair(given["limits"])
         return cls(**given)
+
+
+_OF_NUMBERS = {
+    "histogram": "scale bins width start measure arrange numbers normal limits", "density": "scale bandwidth limits",
+    "box": "scale limits", "violin": "scale bandwidth limits", "dots": "scale box limits", "qq": "scale",
+    "interval": "scale limits", "cumulative": "scale limits",
+}  # fmt: skip
+_OF_DATES = {
+    "histogram": "bins width calendar", "density": "bandwidth limits", "box": "limits", "violin": "bandwidth limits",
+    "dots": "box limits", "qq": "", "interval": "limits", "cumulative": "limits",
+}  # fmt: skip
+"""What each picture has use for."""
+
+
+def _uses(dates: bool) -> dict[str, frozenset[str]]:
+    return {p: frozenset(names.split()) for p, names in (_OF_DATES if dates else _OF_NUMBERS).items()}
 
 
 def _pair(limits: Sequence[float]) -> tuple[float, float]:

@@ -1,0 +1,85 @@
+"""Options of a picture: each changes what is seen or is refused with what to do; none does nothing in silence."""
+
+import hashlib
+import io
+
+import pytest
+
+from envelt import Study
+from envelt.errors import EnveltError, OptionError
+
+HIVES = Study("demo", outcome="wintered", unit="colony").where("altitude_m > 1000")
+HONEY = Study("demo", outcome="honey_kg", unit="colony").where("altitude_m > 1000")
+ASKED = {
+    "scale": "log1p", "bins": 7, "width": 3.0, "start": 1.0, "measure": "density", "arrange": "stacked",
+    "bandwidth": 2.0,
+    "numbers": True, "normal": True, "box": True, "limits": (5, 20), "calendar": "year", "residuals": True,
+}  # fmt: skip
+LOOKED_AT = {
+    "a number": lambda **look: HIVES.distribution("mites", **look),
+    "groups of a number": lambda **look: HIVES.distribution("mites", by="fed", **look),
+    "its density": lambda **look: HIVES.distribution("mites", **{"picture": "density"} | look),
+    "dates": lambda **look: HIVES.distribution("hived_on", **look),
+    "levels": lambda **look: HIVES.distribution("hive_type", **look),
+    "a number and classes": lambda **look: HIVES.against("mites", **look),
+    "levels and classes": lambda **look: HIVES.against("fed", **look),
+    "dates and classes": lambda **look: HIVES.against("hived_on", **look),
+    "two numbers": lambda **look: HONEY.against("weight_kg", **look),
+    "levels and a number": lambda **look: HONEY.against("fed", **look),
+    "a number over time": lambda **look: HONEY.against("hived_on", **look),
+}
+SHOWN_ANYWAY = {("levels", "numbers")}
+
+
+def seen(view):
+    """Return what a person sees: the picture's points, and the tables."""
+    out = io.BytesIO()
+    view.draw().savefig(out, format="png", dpi=25)
+    return hashlib.sha256(out.getvalue()).hexdigest(), view.to_dict()["tables"]
+
+
+@pytest.mark.parametrize("name", LOOKED_AT)
+def test_an_option_changes_what_is_seen_or_is_refused(name):
+    look, plain = LOOKED_AT[name], None
+    refused = 0
+    for option, value in ASKED.items():
+        try:
+            view = look(**{option: value})
+        except OptionError:
+            refused += 1
+            continue
+        plain = plain or seen(look())
+        assert (name, option) in SHOWN_ANYWAY or seen(view) != plain, option
+    assert refused >= 1
+
+
+def test_what_does_nothing_is_named_with_what_it_belongs_to():
+    for ask, said in (
+        (lambda: HIVES.distribution("mites", picture="box", bins=7), "bins belongs to picture='histogram', not to box"),
+        (lambda: HIVES.distribution("mites", arrange="stacked"), "name a column in by"),
+        (lambda: HIVES.against("fed", bins=7), "rates"),
+        (lambda: HIVES.pairwise("mites", "humidity", colour="altitude_m", panels=True), "panels, or colour"),
+    ):  # fmt: skip
+        with pytest.raises(EnveltError, match=said):
+            ask()
+
+
+def test_several_candidates_are_several_views_as_at_the_command_line(run):
+    views = HIVES.against("mites", "fed")
+    assert [v.title for v in views] == [HIVES.against(n).title for n in ("mites", "fed")]
+    assert [v.title for v in HIVES.against(["mites", "fed"])] == [v.title for v in views]
+    assert len(HIVES.against(["mites"])) == 1
+    out = run("against", "demo", "mites", "fed", "-o", "wintered")[1]
+    assert all(v.title in out for v in Study("demo", outcome="wintered").against("mites", "fed"))
+
+
+def test_a_study_file_of_other_data_is_not_brought_up_to_date(run, tmp_path):
+    (tmp_path / "one.csv").write_text("a,b\n1,2\n3,4\n")
+    (tmp_path / "two.csv").write_text("a,b\n1,2\n3,4\n")
+    assert run("begin", "one.csv")[0] == 0
+    before = (tmp_path / "study.toml").read_text()
+    status, _, err = run("begin", "two.csv")
+    assert (status, "study of other data (one.csv)" in err, "--out" in err) == (2, True, True), err
+    assert (tmp_path / "study.toml").read_text() == before
+    assert run("begin", "one.csv")[0] == 0
+    assert run("begin", "two.csv", "--out", "two.toml")[0] == 0
