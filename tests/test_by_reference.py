@@ -53,6 +53,27 @@ def test_a_steep_line_of_few_rows_is_smoothed_as_wide_as_a_flat_one():
     assert steep.mean - 30 * steep.at == pytest.approx(flat.mean)
 
 
+@pytest.mark.parametrize("n", [30, 93, 300])
+def test_a_curve_of_few_rows_turns_little_and_its_band_holds_the_mean_on_a_bend(n):
+    r, turns, held = np.random.default_rng(n), [], []
+    for bend in (0.0, 8.0) * 40:
+        x = np.sort(r.uniform(0, 1, n))
+        trend = smooth_trend(x, bend * (x - 0.5) ** 2 + r.normal(size=n), rows(x))
+        steps = np.sign(np.diff(trend.mean))
+        turns.append(np.count_nonzero(np.diff(steps[steps != 0])))
+        true = bend * (trend.at - 0.5) ** 2
+        held.append(np.mean((trend.low <= true) & (true <= trend.high)))
+    assert max(turns) <= max(n // 12 + 1, 3)
+    assert np.mean(turns) < 2
+    assert np.mean(held) > 0.88  # a local line's band held 0.77 to 0.80 of a bend
+
+
+def test_a_parabola_and_its_band_are_what_least_squares_give():
+    x = np.linspace(0, 1, 60)
+    trend = smooth_trend(x, 3 * x**2 - x, rows(x))
+    assert trend.mean == pytest.approx(3 * trend.at**2 - trend.at, abs=1e-9)
+
+
 def test_a_table_without_rows_or_of_three_levels_has_no_exact_test():
     for table in (np.zeros((2, 2), np.int64), np.ones((2, 3), np.int64)):
         assert np.isnan(fisher_exact(table).p)

@@ -15,6 +15,10 @@ Floats = NDArray[np.float64]
 
 CELLS = 400
 SHOWN = 200
+NOISE = 5.0
+"""Cells' noise by which a smoother trend may predict worse than the best."""
+ROWS_A_TURN, MOST_TURNS = 12, 12
+"""Rows that a turn of the trend takes at least, and its turns at most: others are chance."""
 
 
 @dataclass(frozen=True)
@@ -58,11 +62,13 @@ def least_squares(x: Floats, y: Floats) -> Line:
 
 
 def smooth_trend(x: Floats, y: Floats, sampling: Sampling) -> Trend | None:
-    """Estimate the mean of y along x by a local line with a Gaussian kernel.
+    """Estimate the mean of y along x by a local parabola with a Gaussian kernel.
 
-    The rows are counted into 400 cells of x; the bandwidth is the widest of ten that predicts each cell from the
-    others as well as the best, to the noise of two cells; the band is the sandwich variance of the fit,
-    pointwise, from the squared residuals, or from their sums over units.
+    The rows are counted into 400 cells of x. The bandwidth is the widest of ten at which a local line predicts each
+    cell from the others as well as the best, to the noise of five cells; wider where the trend would turn round more
+    than once in twelve rows (units), or twelve times. There a parabola is the line without what that misses of a bend,
+    so that its band covers the mean there too. The band is the sandwich variance of the fit, pointwise, from the
+    squared residuals, or from their sums over units.
 
     Parameters
     ----------
@@ -78,7 +84,8 @@ def smooth_trend(x: Floats, y: Floats, sampling: Sampling) -> Trend | None:
 
     References
     ----------
-    Fan & Gijbels (1996), Local Polynomial Modelling and Its Applications, sections 3.2 and 4.10.
+    Fan & Gijbels (1996), Local Polynomial Modelling and Its Applications, sections 3.2 and 4.10; Calonico, Cattaneo &
+    Farrell (2018), Journal of the American Statistical Association 113, 767–779.
     """
     if len(x) < 10:
         return None
@@ -107,20 +114,33 @@ def smooth_trend(x: Floats, y: Floats, sampling: Sampling) -> Trend | None:
         smoother = _local_line(at, at, n, h)
         own = np.minimum(np.diag(smoother), 0.999)
         errors.append(float(np.sum(n * ((mean - smoother @ mean) / (1 - own)) ** 2)))
-    # the smoothest that is worse than the best by no more than what two cells' noise makes of it
-    best = float(widths[np.flatnonzero(np.array(errors) <= min(errors) + 2 * within)[-1]])
-    fitted = _local_line(at, at, n, best) @ mean
+    # the smoothest that is worse than the best by no more than what five cells' noise makes of it; where cells hold a
+    # row each, that noise is what the best leaves
+    noise = max(within, min(errors) / len(n))
+    good = int(np.flatnonzero(np.array(errors) <= min(errors) + NOISE * noise)[-1])
+    most = min(sampling.cases / ROWS_A_TURN, MOST_TURNS)
+    best = float(next((h for h in widths[good:] if _turns(at, mean, n, h) <= most), widths[-1]))
+    fitted = _local_curve(at, at, n, best) @ mean
     places = np.linspace(float(at[0]), float(at[-1]), SHOWN)
-    weights = _local_line(places, at, n, best)
+    weights = _local_curve(places, at, n, best)
     residual = (y - shift) - fitted[np.cumsum(filled)[cell] - 1]
     # the rows of a cell share its weight, so each has weights / n
     variance = _band_variance(weights / n, (np.cumsum(filled) - 1)[cell], residual, sampling)
-    fitted_by = float(np.trace(_local_line(at, at, n, best)))  # parameters: what a fit takes off the residuals
+    fitted_by = float(np.trace(_local_curve(at, at, n, best)))  # parameters: what a fit takes off the residuals
     variance *= sampling.cases / max(sampling.cases - fitted_by, 1.0)
     middle = weights @ mean + shift
     half = sampling.quantile * np.sqrt(variance)
     low_end, high_end = of_y * (middle - half), of_y * (middle + half)
     return Trend(of_x * places, of_y * middle, low_end, high_end, of_x * best)
+
+
+def _turns(at: Floats, mean: Floats, n: Floats, h: float) -> int:
+    """Return how often a trend of this bandwidth turns from rising against the straight line to falling, or back."""
+    places = np.linspace(at[0], at[-1], SHOWN)
+    slope, base = np.polyfit(at, mean, 1, w=np.sqrt(n))
+    steps = np.sign(np.diff(_local_curve(places, at, n, h) @ mean - slope * places - base))
+    steps = steps[steps != 0]
+    return int(np.count_nonzero(np.diff(steps)))
 
 
 def _band_variance(weights: Floats, cell: NDArray[np.int64], residual: Floats, sampling: Sampling) -> Floats:
@@ -143,3 +163,14 @@ def _local_line(at: Floats, x: Floats, n: Floats, h: float) -> Floats:
     usable = determinant > 1e-12 * s0 * s2
     line = w * (s2[:, None] - s1[:, None] * u) / np.where(usable, determinant, 1.0)[:, None]
     return np.asarray(np.where(usable[:, None], line, w / np.maximum(s0, 1e-300)[:, None]), np.float64)
+
+
+def _local_curve(at: Floats, x: Floats, n: Floats, h: float) -> Floats:
+    """Return the matrix that takes the cells' means to a local parabola's values, shape (places, cells)."""
+    u = (x[None, :] - at[:, None]) / h
+    w = n * np.exp(-u * u / 2)
+    powers = np.stack([np.ones_like(u), u, u * u])
+    moments = np.einsum("pc,ipc,jpc->pij", w, powers, powers, optimize=True)
+    scale = np.maximum(moments[:, :1, :1], 1e-300)
+    first = np.linalg.pinv(moments / scale, 1e-9, hermitian=True)[:, :, 0]
+    return np.asarray(w / scale[:, :, 0] * np.einsum("pi,ipc->pc", first, powers), np.float64)
