@@ -228,3 +228,42 @@ def test_scatters_draw_rows_and_many_rows_as_density(honey):
 
 def test_ticks_have_few_digits():
     assert [tick_label(v) for v in (0, 2.5, 1940.0, 12345.0, 2e12)] == ["0", "2.5", "1940", "12,345", "2e12"]
+
+
+def many_kinds(kinds):
+    r = np.random.default_rng(0)
+    kind = np.sort(r.integers(0, kinds, 600))
+    x = r.normal(size=(kinds, 3))[kind] * 5 + r.normal(size=(600, 3))
+    frame = pd.DataFrame(x, columns=["a", "b", "c"]).assign(y=x[:, 0] * 2 + r.normal(size=600))
+    return frame.assign(kind=[f"kind {k}" for k in kind])
+
+
+def test_twelve_classes_are_told_apart_and_of_more_the_largest_eleven():
+    looks = {(style.colour(k), style.marker(k), str(style.dash(k)), style.key_mark(k)) for k in range(12)}
+    assert len(looks) == len({(c, m) for c, m, _, _ in looks}) == len({(c, d) for c, _, d, _ in looks}) == 12
+    for kinds, coloured in ((12, 12), (15, 11)):
+        axes = Study(many_kinds(kinds), outcome="kind").embed("a", "b", "c").draw().axes[0]
+        named = {t.get_text() for t in axes.texts if t.get_zorder() == 6}
+        assert len(named) == coloured
+        drawn = {
+            (to_hex(c), len(part.get_paths()[0].vertices))
+            for part in axes.collections
+            for c in part.get_facecolors()
+            if len(part.get_offsets()) > 50
+        }
+        assert len(drawn) == coloured + (kinds > 12)
+        assert any("other (4 classes)" in t.get_text() for t in axes.texts) == (kinds > 12)
+    pair = Study(many_kinds(15), outcome="kind").pairwise("a", "b").draw()
+    assert any("other (4 levels)" in t.get_text() for a in pair.axes for t in a.texts)
+
+
+def test_a_trend_has_no_classs_colour_and_a_numeric_outcome_is_the_last_row_of_pairs():
+    study = Study(many_kinds(3), outcome="y")
+    axes = study.against("a", by="kind").draw().axes[0]
+    lines = [to_hex(line.get_color()) for line in axes.lines if line.get_linestyle() != "None"]
+    assert lines.count(style.INK) == 2  # the trend, and the line of all rows
+    assert {style.colour(k) for k in range(3)} < set(lines)
+    assert study.pairwise().columns[-1] == "y"
+    assert study.pairwise("a", "b", "c").columns == ["a", "b", "c"]
+    density = study.distribution("a", by="kind", picture="density").draw().axes[0]
+    assert len({to_hex(line.get_color()) for line in density.lines if len(line.get_xdata()) > 100}) == 3

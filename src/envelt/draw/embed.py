@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..core.words import plural
 from ..write.digits import count, percent, places, significant
 from .parts import style
 
@@ -84,17 +85,31 @@ def _rows(axes: Axes, at: Floats, groups: Any) -> None:
             axes.scatter(at[known, 0], at[known, 1], c=groups.numbers[known], cmap="cividis", **dots)
         else:
             codes = np.full(len(at), -1) if groups.codes is None else groups.codes
-            colours = np.array([*(_colour(k) for k in range(max(len(groups.levels), 1))), style.QUIET])
+            at_colour = np.array([*_places(groups), -1]) if groups.codes is not None else np.array([0, 0])
+            colours = np.array([_colour(int(p)) for p in at_colour])
             order = np.random.default_rng(0).permutation(len(at))  # so that no class lies on top
-            axes.scatter(at[order, 0], at[order, 1], color=colours[codes[order]], **dots)
+            for shape in ("o", "^"):
+                some = order[[style.marker(max(int(p), 0)) == shape for p in at_colour[codes[order]]]]
+                axes.scatter(at[some, 0], at[some, 1], color=colours[codes[some]], marker=shape, **dots)
     for k, level in enumerate(groups.levels):
         mine = at[groups.codes == k]
-        if len(mine):
+        if len(mine) and _places(groups)[k] >= 0:
             _label(axes, mine, level)
 
 
-def _colour(k: int) -> str:
-    return style.colour(k) if k < len(style.PALETTE) else style.QUIET
+def _places(groups: Any) -> list[int]:
+    """Return each class's place among the colours; of more than twelve the largest eleven have one, the others none."""
+    if len(groups.levels) <= style.MOST_CLASSES:
+        return list(range(len(groups.levels)))
+    rows = np.bincount(groups.codes[groups.codes >= 0], minlength=len(groups.levels))
+    kept = np.sort(np.argsort(-rows, kind="stable")[: style.MOST_CLASSES - 1])
+    at_colour = np.full(len(groups.levels), -1)
+    at_colour[kept] = np.arange(len(kept))
+    return [int(p) for p in at_colour]
+
+
+def _colour(place: int) -> str:
+    return style.colour(place) if place >= 0 else style.QUIET
 
 
 def _label(axes: Axes, mine: Floats, level: str) -> None:
@@ -127,7 +142,7 @@ def _density(axes: Axes, at: Floats, groups: Any) -> None:
     codes = np.zeros(len(at), np.int64) if groups.codes is None else groups.codes
     counts = np.stack([np.bincount(cell[codes == k], minlength=size[0] * size[1]) for k in range(classes)])
     total = counts.sum(axis=0)
-    colours = np.array([to_rgb(_colour(k)) for k in range(classes)])
+    colours = np.array([to_rgb(_colour(p)) for p in (_places(groups) if groups.codes is not None else [0])])
     strength = np.log1p(total) / np.log1p(max(np.percentile(total[total > 0], 99), 1))
     strength = np.where(total > 0, np.clip(0.25 + 0.75 * strength, 0, 1), 0)[:, None]
     image = 1 - strength * (1 - colours[np.argmax(counts, axis=0)])
@@ -151,14 +166,21 @@ def _key(axes: Axes, groups: Any, n: int) -> None:
         axes.text(x, 0.945, ends, size=9.5, va="top", color=style.DIM, transform=axes.transAxes)
         return
     rows = np.bincount(groups.codes[groups.codes >= 0], minlength=len(groups.levels))
-    for k, level in enumerate(groups.levels[:24]):
-        y = 0.94 - 0.036 * k
-        axes.text(x, y, "■", size=12, va="top", color=_colour(k), transform=axes.transAxes)
-        text = f"{style.shorten(level, 20)}, n {count(rows[k])}"
+    of_classes = _places(groups)
+    shown = [(p, groups.levels[k], rows[k]) for k, p in enumerate(of_classes) if p >= 0]
+    other = [k for k, p in enumerate(of_classes) if p < 0]
+    if other:
+        shown.append((-1, f"other ({plural(len(other), 'class', 'classes')})", rows[other].sum()))
+    for line, (place, level, of) in enumerate(shown):
+        y = 0.94 - 0.036 * line
+        axes.text(
+            x, y, style.key_mark(max(place, 0)), size=12, va="top", color=_colour(place), transform=axes.transAxes
+        )
+        text = f"{style.shorten(level, 20)}, n {count(of)}"
         axes.text(x + 22 / style.width_of(axes), y, text, size=9.8, va="top", transform=axes.transAxes)
     unknown = int((groups.codes < 0).sum())
     if unknown:
-        axes.text(x, 0.93 - 0.036 * len(groups.levels), f"grey: {count(unknown)} without", size=9.5, va="top",
+        axes.text(x, 0.93 - 0.036 * len(shown), f"grey: {count(unknown)} without", size=9.5, va="top",
                   color=style.DIM, transform=axes.transAxes)  # fmt: skip
 
 
@@ -177,7 +199,9 @@ def _panels(canvas: Canvas, at: Floats, groups: Any) -> None:
         other = np.flatnonzero(~mine)[:: max(1, len(at) // DENSE)]
         axes.scatter(at[other, 0], at[other, 1], s=size / 2, color=style.LINE, lw=0, rasterized=True)
         some = np.flatnonzero(mine)[:: max(1, int(mine.sum()) // DENSE)]
-        axes.scatter(at[some, 0], at[some, 1], s=size, color=_colour(k), alpha=alpha, lw=0, rasterized=True)
+        axes.scatter(
+            at[some, 0], at[some, 1], s=size, color=_colour(_places(groups)[k]), alpha=alpha, lw=0, rasterized=True
+        )
         said = f"{style.shorten(groups.levels[k], 26)}, n {count(int(mine.sum()))}"
         axes.set_title(said, loc="left", size=10.5, weight="bold", pad=4)
 

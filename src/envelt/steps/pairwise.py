@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core import thresholds as T
-from ..core.columns.outcome import ClassOutcome
-from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.columns.outcome import ClassOutcome, NumericOutcome
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn, largest_apart
 from ..core.relations.pairs import PairwiseAnswers
 from ..core.relations.panels import MOST_CLASSES, PanelClasses
 from ..core.relations.relations import Correlating, relate
@@ -93,6 +93,11 @@ def _names(context: Context, options: PairwiseOptions) -> tuple[list[str], tuple
         if len(names) > MOST_COLUMNS:
             return names[:MOST_COLUMNS], (_left_out(names[MOST_COLUMNS:]),)
         return names, ()
+    return _chosen(context, options)
+
+
+def _chosen(context: Context, options: PairwiseOptions) -> tuple[list[str], tuple[str, ...]]:
+    """Return the best-ranked columns that do not repeat each other; a numeric outcome last, along each of them."""
     most = min(options.most, MOST_COLUMNS)
     useful = [n for n in context.candidates if _drawn(context.table[n]) and n not in options.by]
     if len(useful) < 2:
@@ -114,7 +119,10 @@ def _names(context: Context, options: PairwiseOptions) -> tuple[list[str], tuple
         if context.outcome is not None
         else "first that do not repeat each other"
     )
-    return names, (f"the {len(names)} {how}", *((_left_out(out),) if out else ()))
+    about = (f"the {len(names)} {how}", *((_left_out(out),) if out else ()))
+    if isinstance(context.outcome, NumericOutcome) and context.outcome.name not in (*names, *options.by):
+        names.append(context.outcome.name)
+    return names, about
 
 
 def _drawn(column: Column) -> bool:
@@ -135,10 +143,8 @@ def _classes(context: Context, by: str | None) -> PanelClasses:
     n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
     if len(n) <= MOST_CLASSES:
         return PanelClasses(by, grouping.labels, grouping.codes)
-    kept = np.sort(np.argsort(-n, kind="stable")[:MOST_CLASSES])
-    renumber = np.full(len(n) + 1, -1, np.int64)
-    renumber[kept] = np.arange(len(kept))
-    return PanelClasses(by, tuple(grouping.labels[k] for k in kept), renumber[grouping.codes])
+    kept, codes, joined = largest_apart(grouping.codes, len(n), MOST_CLASSES - 1)
+    return PanelClasses(by, (*(grouping.labels[k] for k in kept), joined), codes.astype(np.int64))
 
 
 def _of_classes(context: Context, by: str | None, classes: PanelClasses) -> tuple[str, ...]:

@@ -15,7 +15,7 @@ from .side import Side, numbers_of
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-MOST_CLASSES = 6
+MOST_CLASSES = 12
 DOTS = 1_500
 """Rows of a panel up to which each is a dot; a class of fewer is drawn as dots on top of the others' density."""
 GRID = (56, 40)

@@ -75,11 +75,11 @@ def _by_group(axes: Axes, result: NumberByNumber, cloud: Cloud) -> None:
     size = 4.5 if result.n <= MOST_DOTS else 2.2
     for k, g in enumerate(cloud.groups):
         colour = style.colour(g.place)
-        axes.plot(g.x, g.y, "o", ms=size, color=colour, alpha=0.35, mew=0)
+        axes.plot(g.x, g.y, style.marker(g.place), ms=size, color=colour, alpha=0.35, mew=0)
         if g.line.slope == g.line.slope and not result.look.residuals:
-            axes.plot(g.ends, g.line.at(g.ends), color=colour, lw=3)
+            axes.plot(g.ends, g.line.at(g.ends), color=colour, lw=3, ls=style.dash(g.place))
         y = 0.50 - 0.075 * k
-        axes.text(1.02, y, "■", color=colour, size=13, va="top", transform=axes.transAxes)
+        axes.text(1.02, y, style.key_mark(g.place), color=colour, size=13, va="top", transform=axes.transAxes)
         text = f"{style.shorten(groups.labels[g.place], 20)}, n {count(g.n)}\nslope {significant(g.line.slope)}"
         axes.text(1.055, y, text, size=9.5, va="top", transform=axes.transAxes, linespacing=1.3)
 
@@ -92,9 +92,11 @@ def _curves(axes: Axes, result: NumberByNumber, residuals: bool) -> None:
         axes.plot(ends, fitted, color=style.INK, lw=1.6, ls="--")
     if trend is not None:
         off = line.at(trend.at) if residuals else 0.0
-        look: dict[str, Any] = {"color": style.PALETTE[1]}
-        axes.fill_between(trend.at, trend.low - off, trend.high - off, alpha=0.35, lw=0, **look)
-        axes.plot(trend.at, trend.mean - off, lw=2.6, **look)
+        from matplotlib.patheffects import withStroke
+
+        axes.fill_between(trend.at, trend.low - off, trend.high - off, color=style.INK, alpha=0.2, lw=0)
+        apart = [withStroke(linewidth=4.5, foreground="white")]  # from the rows, and from no class's colour
+        axes.plot(trend.at, trend.mean - off, lw=2.4, color=style.INK, path_effects=apart)
 
 
 def _numbers(axes: Axes, result: NumberByNumber) -> None:
@@ -119,4 +121,4 @@ def _note(result: NumberByNumber) -> str:
     if cloud is not None and cloud.groups:
         what = "Dots: rows, coloured by group, each with its own line; dots may hide each other."
     far = " Axes hold the middle 99.8 % where a few values lie far out." if cloud is not None and cloud.cut else ""
-    return f"{what} Dashed: least-squares line of all rows. Amber: smooth trend (local line), pointwise 95 % band.{far}"
+    return f"{what} Dashed: least-squares line of all rows. Line: smooth trend, with its pointwise 95 % band.{far}"

@@ -6,13 +6,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ...core.distribution.chosen import MOST_IN_LINE
 from ...core.distribution.distribution import NumberDistribution
 from ...core.shapes.ordered import even_ranks
 from ...core.thresholds import FEW_ROWS
 from ...write.digits import count, percent, significant
 from ..parts import style
-from ..parts.groups import group_colour, group_label, shown_groups
+from ..parts.groups import group_label, group_line, shown_groups
 from ..parts.values_axis import set_values_axis
 
 if TYPE_CHECKING:
@@ -25,7 +24,7 @@ MOST_STEPS = 4_000
 
 def draw_densities(result: NumberDistribution, page: Page) -> Canvas:
     """Draw one curve a group, the area under each 1, with its mean and quartiles under the axis."""
-    shown = shown_groups(result, MOST_IN_LINE)
+    shown = shown_groups(result, style.MOST_CLASSES)
     made = result.density
     bandwidth = "" if made is None else _bandwidths(result, shown.order)
     small = [i for i in shown.order if result.summary.moments.n[i] < FEW_ROWS]
@@ -41,14 +40,14 @@ def draw_densities(result: NumberDistribution, page: Page) -> Canvas:
         curve = made.density[i]
         if np.isnan(curve).all() or result.summary.moments.n[i] < FEW_ROWS:
             continue
-        colour = group_colour(result, i)
-        axes.fill_between(made.at, 0, curve, color=colour, alpha=0.16, lw=0)
-        axes.plot(made.at, curve, color=colour, lw=2.2)
+        line = group_line(result, i)
+        axes.fill_between(made.at, 0, curve, color=line["color"], alpha=0.16, lw=0)
+        axes.plot(made.at, curve, lw=2.2, **line)
         top = max(top, float(curve.max()))
     top = top or 1.0
     step = 0.055 * top
     for k, i in enumerate(shown.order):
-        _summary(axes, result, i, -step * (k + 0.8), group_colour(result, i))
+        _summary(axes, result, i, -step * (k + 0.8), group_line(result, i)["color"])
     axes.set_ylim(-step * (len(shown.order) + 0.6), top * 1.06)
     axes.spines["left"].set_visible(False)
     axes.axhline(0, color=style.DIM, lw=0.8)
@@ -79,9 +78,9 @@ def _limits(result: NumberDistribution, low: float, high: float) -> tuple[float,
 
 def _names(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
     for k, i in enumerate(order):
-        y = 0.98 - 0.085 * k
-        axes.plot([1.012, 1.034], [y - 0.016] * 2, color=group_colour(result, i), lw=3, transform=axes.transAxes,
-                  clip_on=False)  # fmt: skip
+        y = 0.98 - min(0.085, 0.98 / len(order)) * k
+        axes.plot([1.006, 1.036], [y - 0.016] * 2, lw=3, transform=axes.transAxes, clip_on=False,
+                  **group_line(result, i))  # fmt: skip
         text = f"{group_label(result, i, 22)}\nn = {count(result.summary.moments.n[i])}"
         axes.text(1.045, y, text, size=10, va="top", transform=axes.transAxes, linespacing=1.3)
 
@@ -102,7 +101,7 @@ def _bandwidths(result: NumberDistribution, order: list[int]) -> str:
 
 def draw_cumulative(result: NumberDistribution, page: Page) -> Canvas:
     """Draw the share of rows up to each value, one step curve a group: no bins, no bandwidth."""
-    shown = shown_groups(result, MOST_IN_LINE)
+    shown = shown_groups(result, style.MOST_CLASSES)
     note = (
         f"{shown.note}Read across at 50 % for the median; steep is common, flat is rare. Nothing is smoothed or binned."
     )
@@ -114,7 +113,7 @@ def draw_cumulative(result: NumberDistribution, page: Page) -> Canvas:
         y = (kept + 1) / n
         axes.step(
             np.concatenate([placed[:1], placed]), np.concatenate([[0.0], y]), where="post",
-            color=group_colour(result, i), lw=2,
+            lw=2, **group_line(result, i),
         )  # fmt: skip
     axes.set_ylim(0, 1.005)
     style.percent_axis(axes.yaxis, 10)

@@ -42,8 +42,19 @@ def shown_groups(result: NumberDistribution, most: int, *, by_middle: bool = Fal
 
 def group_colour(result: NumberDistribution, i: int) -> str:
     """Return a group's colour: the same in every picture of a study."""
-    places = result.groups.places or tuple(range(len(result.groups)))
+    places = _places(result)
     return style.colour(places[i]) if max(places) < COLOURED else style.PALETTE[0]
+
+
+def group_line(result: NumberDistribution, i: int) -> dict[str, Any]:
+    """Return how a group's line looks among up to twelve: its colour, dashed where that is an earlier group's too."""
+    places = _places(result)
+    place = places[i] if max(places) < style.MOST_CLASSES else i % style.MOST_CLASSES
+    return {"color": style.colour(place), "ls": style.dash(place)}
+
+
+def _places(result: NumberDistribution) -> tuple[int, ...]:
+    return result.groups.places or tuple(range(len(result.groups)))
 
 
 def group_label(result: NumberDistribution, i: int, most: int = 26) -> str:

@@ -22,6 +22,8 @@ PALETTE = ("#2b5c8a", "#e09f1f", "#3f9c8c", "#c8553d", "#a7c6e8", "#4a4a4a")
 INK, DIM, LINE, PALE = "#1f2429", "#5b646d", "#d9dde1", "#eef1f4"
 STOP, QUIET = PALETTE[3], "#9aa3ab"
 
+MOST_CLASSES = 2 * len(PALETTE)
+"""Told apart by colour and marker, or colour and dash; of more the largest but one and the others."""
 MOST_LEVELS = 30
 """Levels drawn one by one; more than this and the smallest are joined."""
 
@@ -65,6 +67,21 @@ def house_style() -> Iterator[None]:
 def colour(place: int) -> str:
     """Return the colour of the class, or group, at a place in its order."""
     return PALETTE[place % len(PALETTE)]
+
+
+def marker(place: int) -> str:
+    """Return the marker of a class: the second six have the colours of the first, and another marker."""
+    return "o^"[place // len(PALETTE) % 2]
+
+
+def dash(place: int) -> Any:
+    """Return how the line of a class is drawn: dashed, of the second six."""
+    return ("-", (0, (3.5, 1.4)))[place // len(PALETTE) % 2]
+
+
+def key_mark(place: int) -> str:
+    """Return the mark that stands for a class in a key."""
+    return "■▲"[place // len(PALETTE) % 2]
 
 
 def class_colours(levels: tuple[str, ...]) -> dict[str, str]:

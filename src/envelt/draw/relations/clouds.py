@@ -34,15 +34,15 @@ def draw_cloud(axes: Axes, panel: Panel, a: Axis, b: Axis, classes: tuple[str, .
         drawn = np.ma.masked_equal(whole.T, 0)
         axes.pcolormesh(across, up, drawn, cmap=shades, norm=LogNorm(1, max(float(whole.max()), 2)), rasterized=True)
     for k in dense if classes else []:
-        _lines(axes, panel.grid[k].astype(float), across, up, style.colour(k))
+        _lines(axes, panel.grid[k].astype(float), across, up, k)
     # the smallest class last, so that it stays visible
     for k in sorted(range(len(panel.dots)), key=lambda k: -len(panel.dots[k][0])):
         x, y = panel.dots[k]
         colour = style.colour(k) if classes else style.PALETTE[0]
-        axes.plot(x, y, "o", ms=size, color=colour, alpha=0.45 if len(x) > 200 else 0.75, mew=0)
+        axes.plot(x, y, style.marker(k), ms=size, color=colour, alpha=0.45 if len(x) > 200 else 0.75, mew=0)
 
 
-def _lines(axes: Axes, grid: Floats, across: Floats, up: Floats, colour: str) -> None:
+def _lines(axes: Axes, grid: Floats, across: Floats, up: Floats, k: int) -> None:
     wide = float(np.clip(2.2 * (grid.sum() / 1_000) ** (-1 / 6), 1.0, 2.6))  # in cells: fewer rows, more smoothing
     smooth = ndimage.gaussian_filter(grid, wide, mode="nearest")
     total = smooth.sum()
@@ -54,5 +54,6 @@ def _lines(axes: Axes, grid: Floats, across: Floats, up: Floats, colour: str) ->
     middle = [(e[:-1] + e[1:]) / 2 for e in (across, up)]
     if levels and levels[-1] < smooth.max() and smooth.min() < levels[0]:
         axes.contour(
-            middle[0], middle[1], smooth.T, levels=levels, colors=[colour], linewidths=[1.2, 2.0][-len(levels) :]
-        )
+            middle[0], middle[1], smooth.T, levels=levels, colors=[style.colour(k)],
+            linewidths=[1.2, 2.0][-len(levels) :], linestyles=[style.dash(k)],
+        )  # fmt: skip

@@ -150,7 +150,7 @@ def _strip(axes: Axes, axis: Axis, classes: tuple[str, ...], upright: bool) -> N
         colour = style.colour(c) if classes else style.PALETTE[0]
         way: Literal["horizontal", "vertical"] = "horizontal" if upright else "vertical"
         axes.stairs(share[c], edges, color=colour, fill=True, alpha=0.25, lw=0, orientation=way)
-        axes.stairs(share[c], edges, color=colour, lw=1.3, orientation=way)
+        axes.stairs(share[c], edges, color=colour, lw=1.3, ls=style.dash(c), orientation=way)
     most = float(share.max(initial=0.01)) * 1.1
     if upright:
         axes.set_ylim(axis.low, axis.high)
@@ -182,8 +182,8 @@ def _beside(axes: Axes, pair: Single, relations: Relations, names: Callable[[str
             at, 0.52, style.shorten(names(pair.label), 26), size=11, weight="bold", va="top", transform=axes.transAxes
         )
     for k, name in enumerate(pair.classes):
-        y = 0.47 - 0.055 * k
-        axes.text(at, y, "■", color=style.colour(k), size=13, va="top", transform=axes.transAxes)
+        y = 0.47 - min(0.055, 0.46 / len(pair.classes)) * k
+        axes.text(at, y, style.key_mark(k), color=style.colour(k), size=13, va="top", transform=axes.transAxes)
         spot = at + 24 / style.width_of(axes)
         axes.text(spot, y, f"{style.shorten(name, 18)}, n {count(n[k])}", size=9.5, va="top", transform=axes.transAxes)
 

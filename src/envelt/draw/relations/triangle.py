@@ -68,7 +68,8 @@ def _edge(axes: Axes, axis: Axis, classes: tuple[str, ...], last: bool, name: st
         edges = np.linspace(axis.low, axis.high, share.shape[1] + 1)
         for c in range(len(share)):
             colour = style.colour(c) if classes else style.PALETTE[0]
-            axes.stairs(share[c], edges, color=colour, lw=1.3, fill=not classes, alpha=1 if classes else 0.6)
+            axes.stairs(share[c], edges, color=colour, lw=1.3, ls=style.dash(c), fill=not classes,
+                        alpha=1 if classes else 0.6)  # fmt: skip
             if classes:
                 axes.stairs(share[c], edges, color=colour, fill=True, alpha=0.16, lw=0)
         axes.set_xlim(axis.low, axis.high)
@@ -200,11 +201,12 @@ def _legend(
     if not classes:
         return
     n = axes[0].counts.sum(axis=1)
-    x, y = (LEFT + 1.15 * wide) / style.WIDTH, (height - TOP - 4) / height
+    beside = 2.05 if len(classes) > 6 and len(axes) > 2 else 1.15  # where the corner is deeper
+    x, y = (LEFT + beside * wide) / style.WIDTH, (height - TOP - 4) / height
     canvas.text(x, y, style.shorten(label, 40), size=11, weight="bold", va="top")
     for k, name in enumerate(classes):
         at = (height - TOP - 28 - 20 * k) / height
-        canvas.text(x, at, "■", color=style.colour(k), size=13, va="top")
+        canvas.text(x, at, style.key_mark(k), color=style.colour(k), size=13, va="top")
         canvas.text(x + 22 / style.WIDTH, at, f"{style.shorten(name, 30)}, n = {count(n[k])}", size=10, va="top")
 
 
