@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import stats
 
 from ..core.columns.labels import short_label, time_label
 from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords
@@ -165,7 +165,7 @@ def chance_beyond(rows: int, of: int, trained: float) -> float:
     What lies between the ends of n values has the share Beta(n − 1, 2) (Wilks 1941), so what lies beyond is
     beta-binomial.
     """
-    return float(stats.betabinom.sf(rows - 1, of, 2, max(trained - 1, 1)))
+    return float(scipy.stats.betabinom.sf(rows - 1, of, 2, max(trained - 1, 1)))
 
 
 def _moved(name: str, raw: RawColumn, missing: Mask, frame: Frame, cases: int) -> Off | None:

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from ..core.columns.encode import NO_PLAN, encode
 from ..core.columns.outcome import Outcome, resolve_outcome
@@ -53,7 +53,7 @@ def working_of(table: Any) -> Working:
 
 def unwrapped(table: Any) -> Any:
     """Return an array where one was given in another wrapping, and refuse arrays that are no tables."""
-    if sparse.issparse(table):
+    if scipy.sparse.issparse(table):
         raise PreparationError("A sparse matrix is not supported: give a data frame, or a dense array (.toarray()).")
     of_rows = isinstance(table, list) and len(table) > 0 and all(isinstance(row, (list, tuple)) for row in table)
     if (

@@ -8,9 +8,8 @@ from dataclasses import replace
 from typing import Any, cast
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse.csgraph import connected_components
 
 from ..core.columns.derive import over_other_rows
 from ..core.columns.encode import NO_PLAN, encode
@@ -198,8 +197,8 @@ def _hanging_together(first: NDArray[np.int64], second: NDArray[np.int64]) -> ND
     """Return the groups that neither of two groupings of rows divides."""
     size = int(first.max()) + 1
     total = size + int(second.max()) + 1
-    links = sparse.coo_array((np.ones(len(first), np.int8), (first, size + second)), shape=(total, total))
-    return _numbered(connected_components(links, directed=False)[1][first])
+    links = scipy.sparse.coo_array((np.ones(len(first), np.int8), (first, size + second)), shape=(total, total))
+    return _numbered(scipy.sparse.csgraph.connected_components(links, directed=False)[1][first])
 
 
 def _refuse_divided(context: Context, kept: NDArray[np.int64] | None, test: NDArray[np.bool_], by: str) -> None:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from .nearest import Nearest
 
@@ -12,7 +12,7 @@ Floats = NDArray[np.float64]
 STEPS = 40
 
 
-def affinities(nearest: Nearest, effective: float) -> sparse.csr_matrix:
+def affinities(nearest: Nearest, effective: float) -> scipy.sparse.csr_matrix:
     """Return symmetric affinities that sum to one, shape (n, n).
 
     Each row's weights fall off as a Gaussian of the distance whose width is such that their entropy is that of
@@ -36,7 +36,7 @@ def affinities(nearest: Nearest, effective: float) -> sparse.csr_matrix:
         at = np.where(np.isinf(high), at * 2, (low + high) / 2)
     weight /= weight.sum(axis=1, keepdims=True)
     rows = np.repeat(np.arange(n), k)
-    one = sparse.csr_matrix((weight.ravel(), (rows, nearest.at.ravel())), shape=(n, n))
+    one = scipy.sparse.csr_matrix((weight.ravel(), (rows, nearest.at.ravel())), shape=(n, n))
     both = (one + one.T).tocsr()
     both.data /= both.data.sum()
     return both

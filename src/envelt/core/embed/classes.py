@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
-from scipy.sparse.csgraph import connected_components
 
 from ..stats.sampling import Sampling
 
@@ -109,9 +108,9 @@ def pieces_of(near: Ints, least: int) -> Ints:
     """
     n, k = near.shape
     rows = np.repeat(np.arange(n), k)
-    links = sparse.csr_matrix((np.ones(n * k, np.int8), (rows, near.ravel())), shape=(n, n))
+    links = scipy.sparse.csr_matrix((np.ones(n * k, np.int8), (rows, near.ravel())), shape=(n, n))
     both = links.minimum(links.T)
-    _, piece = connected_components(both, directed=False)
+    _, piece = scipy.sparse.csgraph.connected_components(both, directed=False)
     size = np.bincount(piece)
     kept = np.flatnonzero(size >= least)
     renumber = np.full(len(size), -1, np.int64)

@@ -16,8 +16,8 @@ from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 from .repulsion import Repulsion
 
@@ -53,7 +53,7 @@ def schedule_of(n: int) -> Schedule:
     return Schedule(80 if few else 60, 200, STRONGER, max(n / STRONGER, 40.0), PULL * min(1.0, PULLED_ROWS / n))
 
 
-def lay_out(p: sparse.csr_matrix, start: Floats, schedule: Schedule, on_step: OnStep | None = None) -> Singles:
+def lay_out(p: scipy.sparse.csr_matrix, start: Floats, schedule: Schedule, on_step: OnStep | None = None) -> Singles:
     """Return a map, shape (n, 2), from affinities and a start.
 
     ``on_step`` is told of every step, of how many, and the map as it is; a KeyboardInterrupt keeps the last map.
@@ -93,8 +93,8 @@ def _towards(plan: Singles, at: Singles) -> Singles:
 class _Attraction:
     """The pull of neighbours on each other; each pair is looked at once."""
 
-    def __init__(self, p: sparse.csr_matrix) -> None:
-        half = sparse.triu(p, 1).tocsr().astype(np.float32)
+    def __init__(self, p: scipy.sparse.csr_matrix) -> None:
+        half = scipy.sparse.triu(p, 1).tocsr().astype(np.float32)
         self._p, self._shape = half.data, half.shape
         self._to, self._starts = half.indices, half.indptr
         self._from = np.repeat(np.arange(half.shape[0], dtype=np.int32), np.diff(half.indptr))
@@ -109,7 +109,7 @@ class _Attraction:
         across += up
         across += 1
         weight = self._p / across
-        held = sparse.csr_matrix((weight, self._to, self._starts), shape=self._shape)
+        held = scipy.sparse.csr_matrix((weight, self._to, self._starts), shape=self._shape)
         known = np.column_stack((x, y, np.ones_like(x)))
         drawn = held @ known + held.T @ known
         return np.asarray(at * drawn[:, 2:] - drawn[:, :2])

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial.distance import cdist
 
 Floats = NDArray[np.float64]
 
@@ -15,8 +15,10 @@ LANDMARKS = 1_500
 def _apart(first: Floats, second: Floats, distance: str) -> Floats:
     """Return the distance of every row of one from every row of the other."""
     if distance == "cosine":
-        return np.asarray(cdist(first, second, "cosine"))
-    return np.asarray(cdist(first, second, "cityblock" if distance == "manhattan" else "euclidean"))
+        return np.asarray(scipy.spatial.distance.cdist(first, second, "cosine"))
+    return np.asarray(
+        scipy.spatial.distance.cdist(first, second, "cityblock" if distance == "manhattan" else "euclidean")
+    )
 
 
 def classical_scaling(values: Floats, distance: str = "euclidean", seed: int = 0) -> tuple[Floats, bool]:

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from ..parallel import in_threads
 
@@ -84,7 +84,7 @@ def nearest_rows(values: Floats, k: int, distance: str = "euclidean", index: Ind
 def nearest_among(rows: Floats, asked: Floats, k: int, distance: str = "euclidean") -> tuple[Ints, Floats]:
     """Return the k rows nearest to each of the rows asked about, the nearest first; exact."""
     if rows.shape[1] <= FEW_DIMENSIONS or distance == "manhattan":
-        far, at = cKDTree(rows).query(asked, k, p=1 if distance == "manhattan" else 2, workers=-1)
+        far, at = scipy.spatial.cKDTree(rows).query(asked, k, p=1 if distance == "manhattan" else 2, workers=-1)
         return np.reshape(at, (len(asked), -1)).astype(np.int64), np.reshape(far, (len(asked), -1))
     return _by_products(rows, asked, k)
 

@@ -8,8 +8,8 @@ Hoskins, Steinerberger & Kluger 2019, Nature Methods 16, 243–245).
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft, sparse
 
 Singles = NDArray[np.float32]
 
@@ -30,18 +30,18 @@ class Repulsion:
         low = at.min(axis=0)
         reach = float((at.max(axis=0) - low).max())
         size = int(np.clip(np.ceil(reach / SPACING) + 4, 24, MOST_GRID))
-        size = fft.next_fast_len(size, real=True)
+        size = scipy.fft.next_fast_len(size, real=True)
         spacing = max(reach / (size - 4), 1e-6)
         spread = _spread(at, low, spacing, size)
         charges = np.column_stack((np.ones(len(at), np.float32), at))
         grid = (spread.T @ charges).T.reshape(3, size, size)
-        wide = fft.next_fast_len(2 * size - 1, real=True)
+        wide = scipy.fft.next_fast_len(2 * size - 1, real=True)
         first, second = self._kernel(size, wide, spacing)
         shape = (wide, wide)
-        turned = fft.rfft2(grid, s=shape)
+        turned = scipy.fft.rfft2(grid, s=shape)
         potential = np.empty((4, size, size), np.float32)
-        potential[0] = fft.irfft2(turned[0] * first, s=shape)[:size, :size]
-        potential[1:] = fft.irfft2(turned * second, s=shape)[:, :size, :size]
+        potential[0] = scipy.fft.irfft2(turned[0] * first, s=shape)[:size, :size]
+        potential[1:] = scipy.fft.irfft2(turned * second, s=shape)[:, :size, :size]
         read = spread @ potential.reshape(4, -1).T
         total = float(read[:, 0].sum(dtype=np.float64)) - len(at)
         force = at * read[:, 1:2] - read[:, 2:4]
@@ -51,10 +51,10 @@ class Repulsion:
         step = np.minimum(np.arange(wide), wide - np.arange(wide)) * spacing
         square = (step[:, None] ** 2 + step[None, :] ** 2).astype(np.float32)
         first = 1 / (1 + square)
-        return fft.rfft2(first).astype(np.complex64), fft.rfft2(first * first).astype(np.complex64)
+        return scipy.fft.rfft2(first).astype(np.complex64), scipy.fft.rfft2(first * first).astype(np.complex64)
 
 
-def _spread(at: Singles, low: Singles, spacing: float, size: int) -> sparse.csr_matrix:
+def _spread(at: Singles, low: Singles, spacing: float, size: int) -> scipy.sparse.csr_matrix:
     """Return the weights of every point on the grid, shape (n, size²): sixteen a point."""
     place = (at - low) / np.float32(spacing) + np.float32(1.0)
     whole = np.minimum(place.astype(np.int32), size - 3)
@@ -64,7 +64,9 @@ def _spread(at: Singles, low: Singles, spacing: float, size: int) -> sparse.csr_
     stencil = (np.arange(4, dtype=np.int32)[:, None] * size + np.arange(4, dtype=np.int32)).reshape(-1)
     indices = (corner[:, None] + stencil).reshape(-1)
     n = len(at)
-    return sparse.csr_matrix((data, indices, np.arange(0, 16 * n + 1, 16, dtype=np.int32)), shape=(n, size * size))
+    return scipy.sparse.csr_matrix(
+        (data, indices, np.arange(0, 16 * n + 1, 16, dtype=np.int32)), shape=(n, size * size)
+    )
 
 
 def _weights(t: Singles) -> Singles:

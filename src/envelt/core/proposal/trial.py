@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import linalg
 from scipy.special import expit, logit
 
 from .. import thresholds as T
@@ -150,7 +150,7 @@ class Trial:
         for _ in range(NEWTON):
             p = expit(x @ slopes)
             curved = (x * np.maximum(p * (1 - p), 1e-6)[:, None]).T @ x + np.diag(penalty)
-            step = linalg.solve(curved, x.T @ (y - p) - penalty * slopes, assume_a="pos")
+            step = scipy.linalg.solve(curved, x.T @ (y - p) - penalty * slopes, assume_a="pos")
             taken, new = 1.0, loss(slopes + step)
             while new > now and taken > 1e-3:
                 taken /= 2
@@ -174,7 +174,9 @@ class Trial:
         block = np.ix_(at, at)
         whole, own = sums.squares[-1][block] + np.diag(self._penalty[at]), sums.response[-1][at]
         return [
-            linalg.solve(whole - sums.squares[k][block], own - sums.response[k][at], assume_a="pos", check_finite=False)
+            scipy.linalg.solve(
+                whole - sums.squares[k][block], own - sums.response[k][at], assume_a="pos", check_finite=False
+            )
             for k in range(T.FOLDS)
         ]
 
@@ -202,7 +204,9 @@ class Trial:
             own = squares[np.ix_(at, at)] + np.diag(self._penalty[at])
             beside = squares[np.ix_(at, more)]
             d = response.shape[1]
-            solved = linalg.solve(own, np.column_stack((response[at], beside)), assume_a="pos", check_finite=False)
+            solved = scipy.linalg.solve(
+                own, np.column_stack((response[at], beside)), assume_a="pos", check_finite=False
+            )
             left = response[more] - beside.T @ solved[:, :d]
             alone = squares[more, more] + RIDGE - np.sum(beside * solved[:, d:], axis=0)
             gained += np.sum(left**2, axis=1) / np.maximum(alone, RIDGE)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import special, stats
+from scipy import special
 
 from .. import thresholds as T
 from ..columns.labels import number_label
@@ -310,10 +311,10 @@ def equal_summaries(relations: Relations, outcome: str | None, sampling: Samplin
     agreeing = _agreeing(np.array(summary))[:MOST_COMPARED]
     thinned = {k: _thinned(numbers_of(sides[k])) for k in {k for pair in agreeing for k in pair}}
     for i, j in agreeing:
-        if stats.ks_2samp(thinned[i], thinned[j], method="asymp").statistic < T.SHAPES_APART - 4 / THINNED:
+        if scipy.stats.ks_2samp(thinned[i], thinned[j], method="asymp").statistic < T.SHAPES_APART - 4 / THINNED:
             continue
         x, y = (v[~np.isnan(v)] for v in (numbers_of(sides[i]), numbers_of(sides[j])))
-        gap = float(stats.ks_2samp(x, y, method="asymp").statistic)
+        gap = float(scipy.stats.ks_2samp(x, y, method="asymp").statistic)
         effect = max(sampling.distribution_effect(numbers_of(sides[k])) for k in (i, j))
         p = float(special.kolmogorov(gap * np.sqrt(len(x) * len(y) / (len(x) + len(y)) / effect)))
         if gap < T.SHAPES_APART or p > T.GROUP_P:

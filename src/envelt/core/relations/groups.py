@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.cluster import hierarchy
-from scipy.spatial.distance import squareform
 
 from .. import thresholds as T
 from .side import Side, numbers_of
@@ -46,8 +45,10 @@ def similarity_order(strength: Floats) -> list[int]:
     p = len(strength)
     if p < 3:
         return list(range(p))
-    tree = hierarchy.linkage(squareform(_distance(strength), checks=False), "average", optimal_ordering=p <= 200)
-    return [int(i) for i in hierarchy.leaves_list(tree)]
+    tree = scipy.cluster.hierarchy.linkage(
+        scipy.spatial.distance.squareform(_distance(strength), checks=False), "average", optimal_ordering=p <= 200
+    )
+    return [int(i) for i in scipy.cluster.hierarchy.leaves_list(tree)]
 
 
 def _distance(strength: Floats) -> Floats:
@@ -72,8 +73,10 @@ def alike(sides: tuple[Side, ...], strength: Floats, about_outcome: Floats, some
     if len(some) < 2:
         return []
     within = strength[np.ix_(some, some)]
-    tree = hierarchy.linkage(squareform(_distance(within), checks=False), "complete")
-    label = hierarchy.fcluster(tree, 1 - T.NEARLY_SAME + 1e-12, "distance")
+    tree = scipy.cluster.hierarchy.linkage(
+        scipy.spatial.distance.squareform(_distance(within), checks=False), "complete"
+    )
+    label = scipy.cluster.hierarchy.fcluster(tree, 1 - T.NEARLY_SAME + 1e-12, "distance")
     found = []
     for k in np.unique(label):
         members = [some[i] for i in np.flatnonzero(label == k)]

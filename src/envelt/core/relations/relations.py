@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import stats
 
 from .. import thresholds as T
 from ..kept import Remade
@@ -282,7 +282,7 @@ def _kendall(made: _Made, numeric: list[int], numbers: list[Floats], rows: int) 
         x, y = numbers[i][both], numbers[j][both]
         tau = float("nan")
         if len(x) > 1 and x.min() < x.max() and y.min() < y.max():
-            seen = stats.kendalltau(x, y)
+            seen = scipy.stats.kendalltau(x, y)
             tau = float(seen.statistic)
             made.p[numeric[i], numeric[j]] = made.p[numeric[j], numeric[i]] = float(seen.pvalue)
             made.tied[numeric[i], numeric[j]] = made.tied[numeric[j], numeric[i]] = tied_error(x, y)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft, special
+from scipy import special
 
 from .quantiles import sorted_quantiles
 
@@ -167,8 +168,8 @@ def _normal(z: Floats) -> Floats:
 
 def _convolve(weight: Floats, kernel: Floats, span: int) -> Floats:
     """Return sums over cells of weight(j) · kernel((x_i − x_j) / h)."""
-    size = fft.next_fast_len(len(weight) + 2 * span, real=True)
-    whole = fft.irfft(fft.rfft(weight, size) * fft.rfft(kernel, size), size)
+    size = scipy.fft.next_fast_len(len(weight) + 2 * span, real=True)
+    whole = scipy.fft.irfft(scipy.fft.rfft(weight, size) * scipy.fft.rfft(kernel, size), size)
     return np.asarray(whole[span : span + len(weight)], np.float64)
 
 

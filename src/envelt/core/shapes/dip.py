@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import isotonic_regression
 
 from ..estimate import UNDEFINED_TEST, Significance
 from .dip_table import LOG_SIZES, P_VALUES, QUANTILES
@@ -69,7 +69,7 @@ def _hull(x: Floats, y: Floats, convex: bool) -> Floats:
     """
     width = np.diff(x) / (x[-1] - x[0] if x[-1] > x[0] else 1.0)
     width = np.maximum(width, 1e-290)  # over hundreds of decades slopes would be no numbers
-    slopes = isotonic_regression(np.diff(y) / width, weights=width, increasing=convex).x
+    slopes = scipy.optimize.isotonic_regression(np.diff(y) / width, weights=width, increasing=convex).x
     return np.asarray(y[0] + np.concatenate(([0.0], np.cumsum(slopes * width))))
 
 

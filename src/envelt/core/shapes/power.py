@@ -11,8 +11,8 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import brentq, minimize_scalar
 
 from ..parallel import in_threads
 
@@ -170,7 +170,9 @@ def log_offset_parameter(values: Floats, effect: float) -> FittedPower:
     grid = np.linspace(*ends, 41)
     best = int(np.argmax([likelihood(g) for g in grid]))
     around = (float(grid[max(best - 1, 0)]), float(grid[min(best + 1, 40)]))
-    found = minimize_scalar(lambda g: -likelihood(g), bounds=around, method="bounded", options={"xatol": 1e-7})
+    found = scipy.optimize.minimize_scalar(
+        lambda g: -likelihood(g), bounds=around, method="bounded", options={"xatol": 1e-7}
+    )
     top, at_top = -float(found.fun), float(found.x)
     straight = -n / 2 * _log_variance(centres, share)
     bounds = [_falls(likelihood, at_top, top - effect * CHI_95, end, 0.1) for end in ends]
@@ -266,7 +268,9 @@ def _search(likelihood: Callable[[float], float], most: float, effect: float, pl
 
 
 def _top(likelihood: Callable[[float], float], reach: float) -> float:
-    found = minimize_scalar(lambda p: -likelihood(p), bounds=(-reach, reach), method="bounded", options={"xatol": 1e-8})
+    found = scipy.optimize.minimize_scalar(
+        lambda p: -likelihood(p), bounds=(-reach, reach), method="bounded", options={"xatol": 1e-8}
+    )
     return float(found.x)
 
 
@@ -281,7 +285,9 @@ def _falls(likelihood: Callable[[float], float], top: float, level: float, end: 
     while near < reach:
         far = min(near + step, reach)
         if not likelihood(top + sign * far) > level:
-            away = brentq(lambda p: likelihood(top + sign * p) - level, near, far, xtol=1e-9 * max(1.0, width))
+            away = scipy.optimize.brentq(
+                lambda p: likelihood(top + sign * p) - level, near, far, xtol=1e-9 * max(1.0, width)
+            )
             return float(top + sign * away)
         near, step = far, 2 * step
     return sign * float("inf")

@@ -6,8 +6,9 @@ from functools import cache
 from itertools import permutations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import special, stats
+from scipy import special
 
 Floats = NDArray[np.float64]
 
@@ -35,7 +36,7 @@ def exact_p(x: Floats, y: Floats, method: str, alternative: str = "two-sided") -
     n = len(x)
     orders = _orders(n)
     if method == "spearman":
-        a, b = stats.rankdata(x) - (n + 1) / 2, stats.rankdata(y) - (n + 1) / 2
+        a, b = scipy.stats.rankdata(x) - (n + 1) / 2, scipy.stats.rankdata(y) - (n + 1) / 2
         all_of, seen = b[orders] @ a, float(a @ b)
     else:
         i, j = np.triu_indices(n, 1)

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize
 
 from .. import thresholds as T
 from ..magnitude import in_unit
@@ -173,7 +173,7 @@ def _rising(u: Floats, step: Codes, y: Floats, at: Floats) -> Floats:
     mean = (np.bincount(step, weights=y, minlength=STEPS)[used]) / n[used]
     best, fitted = np.inf, mean
     for increasing in (True, False):
-        made = optimize.isotonic_regression(mean, weights=n[used], increasing=increasing).x
+        made = scipy.optimize.isotonic_regression(mean, weights=n[used], increasing=increasing).x
         loss = float(np.sum(n[used] * (mean - made) ** 2))
         if loss < best:
             best, fitted = loss, made

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ...core.relations.panels import Axis, Panel
 from ..parts import style
@@ -44,7 +44,7 @@ def draw_cloud(axes: Axes, panel: Panel, a: Axis, b: Axis, classes: tuple[str, .
 
 def _lines(axes: Axes, grid: Floats, across: Floats, up: Floats, k: int) -> None:
     wide = float(np.clip(2.2 * (grid.sum() / 1_000) ** (-1 / 6), 1.0, 2.6))  # in cells: fewer rows, more smoothing
-    smooth = ndimage.gaussian_filter(grid, wide, mode="nearest")
+    smooth = scipy.ndimage.gaussian_filter(grid, wide, mode="nearest")
     total = smooth.sum()
     if total <= 0:
         return

@@ -9,8 +9,9 @@ from typing import NamedTuple
 
 import numpy as np
 import pandas as pd
+import scipy
 from numpy.typing import NDArray
-from scipy import special, stats
+from scipy import special
 
 from ....errors import option
 from ... import thresholds as T
@@ -222,9 +223,9 @@ def _by_chance(counts: Codes, each: int, levels: list[int]) -> float:
     The margins may be even by themselves: cells that follow from them are not counted.
     """
     n, cells = int(counts.sum()), len(counts)
-    commonest = float(stats.binom.pmf(min(n, (n + 1) // cells), n, 1 / cells))
+    commonest = float(scipy.stats.binom.pmf(min(n, (n + 1) // cells), n, 1 / cells))
     told = 1 + sum(k - 1 for k in levels)
-    return float(stats.binom.sf(int(np.count_nonzero(counts == each)) - told - 1, cells - told, commonest))
+    return float(scipy.stats.binom.sf(int(np.count_nonzero(counts == each)) - told - 1, cells - told, commonest))
 
 
 def _counted(table: Table, crossed: Crossed) -> list[Finding]:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy import optimize, special
+import scipy
+from scipy import special
 
 
 def noncentral_chi_square(x2: float, df: float, share: float) -> float:
@@ -37,4 +38,4 @@ def _falling_to(share: float, below: Callable[[float], float], high: float) -> f
         return 0.0
     while below(high) > share:
         high *= 2
-    return float(optimize.brentq(lambda lam: below(lam) - share, 0.0, high, xtol=1e-10, rtol=1e-13))
+    return float(scipy.optimize.brentq(lambda lam: below(lam) - share, 0.0, high, xtol=1e-10, rtol=1e-13))

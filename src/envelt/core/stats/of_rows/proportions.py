@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize
 
 from ...estimate import UNDEFINED, Z95, Estimate
 
@@ -49,8 +49,8 @@ def risk_difference(x1: float, n1: float, x2: float, n2: float) -> Estimate:
 
     edge = 1 - 1e-12
     inner = float(np.clip(difference, -1 + 1e-9, 1 - 1e-9))  # at ±1 the variance itself is nothing
-    low = optimize.brentq(beyond, -edge, inner, xtol=1e-15) if beyond(-edge) > 0 > beyond(inner) else -1.0
-    high = optimize.brentq(beyond, inner, edge, xtol=1e-15) if beyond(edge) > 0 > beyond(inner) else 1.0
+    low = scipy.optimize.brentq(beyond, -edge, inner, xtol=1e-15) if beyond(-edge) > 0 > beyond(inner) else -1.0
+    high = scipy.optimize.brentq(beyond, inner, edge, xtol=1e-15) if beyond(edge) > 0 > beyond(inner) else 1.0
     return Estimate(difference, float(low), float(high))
 
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import special, stats
+from scipy import special
 
 from ...estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
 from ..expected import expected_counts, without_empty
@@ -65,7 +66,7 @@ def chi_square_simulated(table: Ints, draws: int = 9_999, seed: int = 0) -> Sign
     if np.isnan(plain.p):
         return plain
     expected = expected_counts(table)
-    source = stats.random_table(table.sum(axis=1), table.sum(axis=0), seed=np.random.default_rng(seed))
+    source = scipy.stats.random_table(table.sum(axis=1), table.sum(axis=0), seed=np.random.default_rng(seed))
     reached, done = 0, 0
     while done < draws:
         some = min(draws - done, max(1, 2_000_000 // table.size))

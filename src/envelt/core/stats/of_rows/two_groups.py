@@ -7,8 +7,9 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import optimize, special
+from scipy import special
 
 from ...estimate import UNDEFINED, UNDEFINED_TEST, Z95, Estimate, Significance
 from ...parallel import in_threads
@@ -342,10 +343,10 @@ def superiority_at_end(theta: float, m: int, n: int) -> Estimate:
         variance = t * (1 - t) * (1 + star * ((1 - t) / (2 - t) + t / (1 + t))) / (m * n)
         return float((theta - t) ** 2 - Z95**2 * variance)
 
-    low = optimize.brentq(beyond, 0, theta, xtol=1e-15) if theta > 0 else 0.0
-    high = optimize.brentq(beyond, theta, 1, xtol=1e-15) if theta < 1 else 1.0
+    low = scipy.optimize.brentq(beyond, 0, theta, xtol=1e-15) if theta > 0 else 0.0
+    high = scipy.optimize.brentq(beyond, theta, 1, xtol=1e-15) if theta < 1 else 1.0
     if theta == 1:
-        low = optimize.brentq(beyond, 0, 1 - 1e-12, xtol=1e-15)
+        low = scipy.optimize.brentq(beyond, 0, 1 - 1e-12, xtol=1e-15)
     if theta == 0:
-        high = optimize.brentq(beyond, 1e-12, 1, xtol=1e-15)
+        high = scipy.optimize.brentq(beyond, 1e-12, 1, xtol=1e-15)
     return Estimate(theta, float(low), float(high))

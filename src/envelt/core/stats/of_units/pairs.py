@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import sparse
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -17,7 +17,7 @@ MOST_HELD = 2_000_000
 
 
 def dense(matrix: Any) -> Floats:
-    """Return a matrix, sparse or not, as an array."""
+    """Return a matrix, scipy.sparse or not, as an array."""
     return np.asarray(matrix.toarray() if hasattr(matrix, "toarray") else matrix, np.float64)
 
 
@@ -74,7 +74,7 @@ class UnitsByLevels:
     def matrix(self, values: Floats) -> Any:
         """Return values of the combinations as a matrix, units by levels; sparse where that is large."""
         if not self.small:
-            return sparse.csr_array((values, (self.unit, self.level)), shape=self.shape)
+            return scipy.sparse.csr_array((values, (self.unit, self.level)), shape=self.shape)
         held = np.zeros(self.shape)
         held[self.unit, self.level] = values
         return held
