@@ -30,15 +30,18 @@ from envelt.core.stats.form import relation_form
 from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.heldout import held_out, number_cells
 from envelt.core.stats.mantel_haenszel import stratified_rates
-from envelt.core.stats.of_rows.two_groups import rank_pair, superiority_of
+from envelt.core.stats.of_rows.tables import v_of_phi_squared
+from envelt.core.stats.of_rows.two_groups import _variance, rank_pair, superiority_of
 from envelt.core.stats.of_units.spread import spread_of
 from envelt.core.stats.of_units.tables import effective_rows
 from envelt.core.stats.rates import calendar_rate_bins, rate_bins
 from envelt.core.stats.sampling import Sampling
+from envelt.core.stats.straight import not_straight
 from envelt.core.stats.targets import NumberTarget
 from envelt.core.within.correlations import correlations_within
 from envelt.core.within.groups import _clear
 from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each, z_of
+from envelt.core.within.rule import ONLY, TURNS, VANISHES, Demands, Relation, becomes
 from envelt.core.within.search import turn_rounds
 from envelt.errors import EnveltError, OptionError, PreparationError
 from envelt.prepare.numbers import rising
@@ -592,3 +595,100 @@ def test_an_operation_says_its_main_option_and_those_that_are_not_as_usual():
     assert "fill: x; using median\n" in said
     assert "fill: z; using mean, flag" in said
     assert "by" not in said.replace("by hand", "")
+
+
+# --- what changes of one sign or digit had left unseen ----------------------------------------------------
+
+
+def test_what_bins_leave_of_a_line_is_the_same_over_units_of_one_row_as_over_rows():
+    r = np.random.default_rng(4)
+    x = r.normal(size=2_000)
+    for bend in (0.0, 0.1, 0.4):
+        y = 3 * x + bend * x**2 + r.normal(size=2_000)
+        plain, alone = not_straight(x, y, rows(x)), not_straight(x, y, Sampling.of_units(np.arange(2_000)))
+        assert alone.statistic == pytest.approx(plain.statistic, rel=0.15), bend
+
+
+@given(st.lists(st.lists(st.integers(5, 60), min_size=2, max_size=2), min_size=3, max_size=7))
+@settings(max_examples=40, deadline=None)
+def test_what_a_line_leaves_of_chi_square_has_two_degrees_less_than_levels(counts):
+    crossing = table_of(counts)
+    left = stats.chi2_contingency(counts, correction=False)[0] - crossing.trend().statistic
+    seen = crossing.not_on_a_line()
+    if left > 1e-9:
+        assert seen.p == pytest.approx(stats.chi2.sf(left, len(counts) - 2), rel=1e-6, abs=1e-12)
+
+
+@given(st.lists(st.floats(-1e3, 1e3), min_size=2, max_size=30))
+def test_a_variance_is_that_of_the_rows_less_one_in_whole_numbers_and_fractions(values):
+    x = np.array(values)
+    assert _variance(x) == pytest.approx(np.var(x, ddof=1), rel=1e-9, abs=1e-9)
+    whole = x.astype(np.int64)
+    assert _variance(whole) == pytest.approx(np.var(whole, ddof=1), rel=1e-12, abs=1e-9)
+
+
+def test_what_is_surely_left_within_levels_has_not_vanished():
+    asked = Demands(turned=0.1, least=0.05, left=0.5, vanish=0.01, only=0.01)
+    crude = Relation(0.3, True)
+    assert becomes(crude, Relation(0.04, True), 0.001, asked) == VANISHES
+    assert becomes(crude, Relation(0.1, False), 0.001, asked) == VANISHES
+    assert becomes(crude, Relation(0.1, True), 0.001, asked) is None  # surely more than the least
+    assert becomes(crude, Relation(0.04, True), 0.02, asked) is None
+    assert becomes(Relation(0.04, True), crude, 0.001, asked) == ONLY
+    assert becomes(crude, Relation(-0.2, True), 0.9, asked) == TURNS
+
+
+def test_v_of_one_row_is_nothing_and_a_group_without_spread_is_left_out_of_welchs_test():
+    assert v_of_phi_squared(0.5, 1, 2, 2) == 0.0
+    r = np.random.default_rng(0)
+    frame = pd.DataFrame({"y": np.concatenate([r.normal(0, 1, 40), r.normal(0.4, 2, 40), np.full(40, 9.0)])})
+    frame["g"] = np.repeat(["a", "b", "c"], 40)
+    two = frame[frame["g"] != "c"]
+    whole, part = (Study(f, outcome="y").against("g").tests for f in (frame, two))
+    assert whole.loc["welch_anova", "p"] == pytest.approx(part.loc["welch_t", "p"], rel=1e-9)
+
+
+def test_of_sizes_that_an_outcome_grows_with_the_nearest_is_named():
+    r = np.random.default_rng(2)
+    rooms = r.lognormal(3, 1, 200)
+    frame = pd.DataFrame({"near": rooms * r.lognormal(0, 0.2, 200), "far": rooms * r.lognormal(0, 0.45, 200)})
+    frame["cost"] = rooms * 3.7
+    for order in (["near", "far", "cost"], ["far", "near", "cost"]):
+        told = found(frame[order], "outcome-in-proportion", "against", outcome="cost")
+        assert [f.columns for f in told] == [("near", "cost")]
+
+
+def test_levels_that_tell_half_of_a_number_are_not_too_good():
+    r = np.random.default_rng(1)
+    frame = pd.DataFrame({"g": r.choice(list("abcd"), 400)})
+    frame["y"] = frame["g"].map({"a": 0, "b": 2, "c": 4, "d": 6}) + r.normal(0, 1, 400)
+    view = Study(frame, outcome="y").rank()
+    assert 0.7 < view.table.loc["g", "held_out_share"] < 0.95
+    assert "too-good-to-be-true" not in {f.code for f in view.findings}
+
+
+def test_a_map_of_places_is_true_at_its_middle_latitude():
+    r = np.random.default_rng(0)
+    frame = pd.DataFrame({"lon": r.uniform(5, 15, 300), "lat": r.uniform(40, 60, 300)})
+    axes = Study(frame).pairwise("lon", "lat").draw().axes[0]
+    low, high = axes.get_ylim()
+    assert axes.get_aspect() == pytest.approx(1 / np.cos(np.deg2rad((low + high) / 2)), rel=0.02)
+
+
+def test_operations_are_numbered_from_one_and_an_outcome_of_another_length_is_refused():
+    made = Preparation().then("drop", "a").then("drop", "b")
+    numbers = [line.split()[0] for line in str(made).splitlines() if line.split()[1:2] == ["drop:"]]
+    assert numbers == ["1", "2"]
+    frame = pd.DataFrame({"x": np.arange(20.0) % 7})
+    for rows_of_outcome in (19, 21):
+        with pytest.raises(PreparationError, match="rows"):
+            Preparation().then("encode", "x", using="rate").fit(
+                frame, ["no", "yes"] * 9 + ["no"] * (rows_of_outcome - 18)
+            )
+
+
+def test_a_later_text_that_is_no_date_is_refused_by_name():
+    days = pd.DataFrame({"day": pd.date_range("2024-01-01", periods=30), "x": np.arange(30.0) % 7})
+    made = Preparation().then("parts_of_date", "day").fit(days)
+    with pytest.raises(PreparationError, match=r"day.*soon"):
+        made.transform(pd.DataFrame({"day": ["2024-03-01", "soon"], "x": [1.0, 2.0]}))
