@@ -8,9 +8,9 @@ import pandas as pd
 import pytest
 
 from envelt import Study
+from envelt.core.choices import CROSSINGS as TABLE_PICTURES
 from envelt.core.distribution.look import ARRANGEMENTS, MEASURES, PICTURES, SCALES
 from envelt.errors import EnveltError
-from envelt.steps.contingency import PICTURES as TABLE_PICTURES
 
 KINDS = [
     lambda r, n: r.normal(size=n),

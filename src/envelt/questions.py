@@ -7,23 +7,11 @@ from numbers import Real
 from typing import TYPE_CHECKING, Unpack, overload
 
 from .core.asked import checked, column_name, listed, number_within, one_of, text, whole_from, yes_no
-from .core.columns.axes import Cuts
-from .core.contingency.crosstab import SHARES
+from .core.choices import ALTERNATIVES, CROSSINGS, METHODS, NO_ANGLES, SHARES, SORTS
 from .core.distribution.look import Look, LookOptions
-from .core.distribution.sheet import SORTS
-from .core.relations.relations import ALTERNATIVES, METHODS
 from .errors import OptionError
 from .questions_of_rows import Names, RowQuestions
-from .steps.against import set_against, show_glance
-from .steps.balance import show_balance
 from .steps.checks import names_of
-from .steps.contingency import NO_ANGLES, PICTURES, CrossingAsked, tabulate
-from .steps.distribution import show_distribution, show_sheet
-from .steps.inventory import take_inventory
-from .steps.pairwise import PairwiseOptions, show_pairwise
-from .steps.rank import show_rank
-from .steps.relations import RelationsOptions, show_relations
-from .steps.transforms import show_transforms, show_transforms_sheet
 
 if TYPE_CHECKING:
     from .views.against import AgainstView
@@ -58,6 +46,8 @@ class Questions(RowQuestions):
         OptionError
             ``rows`` is not a whole number from 0 up.
         """
+        from .steps.inventory import take_inventory
+
         return take_inventory(self._context, rows)
 
     @checked()
@@ -74,6 +64,8 @@ class Questions(RowQuestions):
         OutcomeError, OptionError
             The study has no outcome; it is grouped by itself.
         """
+        from .steps.balance import show_balance
+
         return show_balance(self._context, names_of(by, "by"))
 
     @overload
@@ -115,6 +107,8 @@ class Questions(RowQuestions):
         >>> Study("demo").distribution("mites").top_values.head(3)["value"].tolist()
         [0.0, 5.0, 10.0]
         """
+        from .steps.distribution import show_distribution, show_sheet
+
         names, groups, looked = names_of(columns), names_of(by, "by"), Look.of(look)
         if names:
             return show_distribution(self._context, names, groups, top, looked)
@@ -163,6 +157,8 @@ class Questions(RowQuestions):
         ------
         OutcomeError, UnknownColumnError, OptionError
         """
+        from .steps.against import set_against, show_glance
+
         names, groups, looked = names_of(columns), names_of(by, "by"), Look.of(look)
         if names:
             views = tuple(set_against(self._context, name, groups, top, looked) for name in names)
@@ -173,7 +169,7 @@ class Questions(RowQuestions):
 
     @checked(
         shares=one_of(*SHARES),
-        picture=one_of(*PICTURES, instead=NO_ANGLES),
+        picture=one_of(*CROSSINGS, instead=NO_ANGLES),
         colour=one_of("share", "residual"),
         order=one_of("level", "count", "rate"),
         counts=column_name,
@@ -229,6 +225,9 @@ class Questions(RowQuestions):
         >>> Study("demo", outcome="wintered").contingency("fed", "wintered").table.to_numpy().tolist()
         [[222, 923], [444, 1387]]
         """
+        from .core.columns.axes import Cuts
+        from .steps.contingency import CrossingAsked, tabulate
+
         asked = CrossingAsked(
             names_of(rows, "rows"), names_of(columns), names_of(by, "by"), shares, picture, colour, order, counts,
             Cuts(bins, width, start, tuple(cuts), calendar, largest, missing),
@@ -253,6 +252,8 @@ class Questions(RowQuestions):
             The study has no outcome, or no column besides.
         UnknownColumnError, OptionError
         """
+        from .steps.rank import show_rank
+
         return show_rank(self._context, names_of(columns), time)
 
     @checked(
@@ -288,6 +289,8 @@ class Questions(RowQuestions):
         ------
         OptionError, UnknownColumnError
         """
+        from .steps.relations import RelationsOptions, show_relations
+
         options = RelationsOptions(
             names_of(columns), method, names_of(by, "by"), at_least, confidence, alternative, order, whole
         )
@@ -317,6 +320,8 @@ class Questions(RowQuestions):
         ------
         OptionError, UnknownColumnError
         """
+        from .steps.pairwise import PairwiseOptions, show_pairwise
+
         options = PairwiseOptions(names_of(columns), names_of(by, "by"), most, colour, ranks, panels)
         return show_pairwise(self._context, options)
 
@@ -347,6 +352,8 @@ class Questions(RowQuestions):
         >>> Study("demo").transforms("mites").suggested
         'log1p'
         """
+        from .steps.transforms import show_transforms, show_transforms_sheet
+
         names, groups = names_of(columns), names_of(by, "by")
         if len(names) == 1:
             return show_transforms(self._context, names[0], groups)

@@ -6,11 +6,8 @@ from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
 from .core.asked import checked, function, labels, one_of, text, whole_from, yes_no
-from .core.embed.embed import METHODS as MAPS
-from .core.embed.nearest import DISTANCES
+from .core.choices import DISTANCES, MAPS, MOST_FRAMES
 from .steps.checks import names_of
-from .steps.embed import MOST_FRAMES, EmbedOptions, show_embed
-from .steps.rows import RowsOptions, show_rows
 
 if TYPE_CHECKING:
     from .steps.context import Context
@@ -57,6 +54,8 @@ class RowQuestions:
         >>> view.rows, view.table["weight_kg"].tolist()
         (5, [51.2, 50.2, 49.4])
         """
+        from .steps.rows import RowsOptions, show_rows
+
         options = RowsOptions(expression, names_of(sort, "sort"), names_of(columns), most, at)  # type: ignore[arg-type]
         return show_rows(self._context, options)
 
@@ -100,6 +99,8 @@ class RowQuestions:
         ------
         OptionError, UnknownColumnError
         """
+        from .steps.embed import EmbedOptions, show_embed
+
         options = EmbedOptions(
             names_of(columns), method, names_of(by, "by"), nearest, distance, scaled, seed, frames, panels
         )

@@ -22,11 +22,7 @@ from .core.asked import (
 from .questions import Questions
 from .questions_of_rows import Names
 from .steps import opening
-from .steps.begin import begin_study
 from .steps.checks import names_of
-from .steps.prepare import apply_preparation, divided
-from .steps.proposal import propose
-from .steps.report import write_report
 from .write.files import path_given
 
 if TYPE_CHECKING:
@@ -200,6 +196,8 @@ class Study(Questions):
         ------
         OutputError, StudyFileError, DataError
         """
+        from .steps.begin import begin_study
+
         return begin_study(self._context, Path(path), labels)
 
     @checked(expression=text)
@@ -285,6 +283,8 @@ class Study(Questions):
         >>> len(training.table), len(test.table)
         (2401, 599)
         """
+        from .steps.prepare import divided
+
         training, test = divided(self._context, share, by)
         return self._of(training), self._of(test)
 
@@ -302,6 +302,8 @@ class Study(Questions):
 
         It is not fitted, and nothing is applied: `then` and `without` change it, `prepare` applies it.
         """
+        from .steps.proposal import propose
+
         return propose(self._context, for_model)
 
     @checked(fit=yes_no)
@@ -322,6 +324,8 @@ class Study(Questions):
         ------
         NotFittedError, PreparationError, OptionError, UnknownColumnError
         """
+        from .steps.prepare import apply_preparation
+
         return apply_preparation(self._context, preparation, fit, names_of(keep, "keep"))
 
     @checked(path=path_given)
@@ -332,4 +336,6 @@ class Study(Questions):
         ------
         OutcomeError, OutputError
         """
+        from .steps.report import write_report
+
         return write_report(self._context, Path(path))

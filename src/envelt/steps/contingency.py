@@ -25,11 +25,6 @@ from .context import Context, once
 from .doubt import doubted
 from .opening import counted_by
 
-PICTURES = ("auto", "bars", "stacked", "shares", "cells", "rates", "mosaic")
-NO_ANGLES = dict.fromkeys(
-    ("pie", "donut", "doughnut", "sunburst"),
-    " Angles are hard to compare: take shares (each bar is 100 %), or bars for counts.",
-)
 MOST_PARTS = 60
 
 

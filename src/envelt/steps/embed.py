@@ -23,7 +23,6 @@ from .context import Context
 
 SKIPPED = ("identifier", "text", "constant")
 MOST_GROUPS = 20
-MOST_FRAMES = 1_000
 
 
 @dataclass(frozen=True)

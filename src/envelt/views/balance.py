@@ -9,7 +9,7 @@ import pandas as pd
 
 from ..core.asked import one_of
 from ..core.balance.balance import BalanceAnswers, ClassBalance, lopsidedness
-from ..core.contingency.crosstab import SHARES
+from ..core.choices import SHARES
 from ..core.distribution.distribution import NumberDistribution
 from ..core.finding import Finding
 from ..core.words import plural

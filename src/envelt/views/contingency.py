@@ -12,10 +12,11 @@ import pandas as pd
 
 from ..core import thresholds as T
 from ..core.asked import one_of
+from ..core.choices import SHARES
 from ..core.columns.axes import AxisLevels
 from ..core.columns.outcome import Classes, Said
 from ..core.contingency.answers import ContingencyAnswers
-from ..core.contingency.crosstab import SHARES, CrossTable, row_order
+from ..core.contingency.crosstab import CrossTable, row_order
 from ..core.finding import Finding
 from ..core.words import plural
 from ..declared import TableOf, tabled

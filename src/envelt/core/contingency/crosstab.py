@@ -27,7 +27,6 @@ Ints = NDArray[np.int64]
 BLOCK = 1 << 17
 PAIRED = 100
 """Tables of so many cells are counted two rows at a time."""
-SHARES = ("row", "column", "all")
 TESTS = ("chi_square", "fisher_exact", "trend")
 EFFECTS = ("cramers_v", "gamma", "risk_difference", "risk_ratio", "odds_ratio")
 

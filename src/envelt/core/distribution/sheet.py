@@ -28,7 +28,6 @@ from .tails import Advise
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-SORTS = ("skewness", "missing", "name")
 BINS = 24
 MOST_LEVELS = 12
 MOST_APART = 2

@@ -17,7 +17,6 @@ from .pca import Components, principal_components
 Floats = NDArray[np.float64]
 OnStep = Callable[[int, int, Floats], None]
 
-METHODS = ("neighbours", "pca", "mds")
 DIMENSIONS = 50
 """Of which neighbours are looked for; more are reduced by principal components first."""
 LEAST_ROWS = 5

@@ -23,7 +23,6 @@ EXACT_ROWS = 20_000
 CHECKED = 200
 """Rows on which the index is compared with all pairs."""
 LEAST_RECALL = 0.9
-DISTANCES = ("euclidean", "cosine", "manhattan")
 
 Index = Callable[[Singles, Singles, int], tuple[Ints, Floats]]
 """Finds the nearest rows of the first array for those of the second: places and distances, the nearest first."""

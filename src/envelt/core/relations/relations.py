@@ -26,8 +26,6 @@ from .side import Side, numbers_of
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
-METHODS = ("auto", "pearson", "spearman", "kendall")
-ALTERNATIVES = ("two-sided", "greater", "less")
 NAMES = ("none", "pearson", "spearman", "kendall", "correlation_ratio", "cramers_v")
 NONE, PEARSON, SPEARMAN, KENDALL, RATIO, V = range(6)
 
