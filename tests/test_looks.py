@@ -83,3 +83,28 @@ def test_a_study_file_of_other_data_is_not_brought_up_to_date(run, tmp_path):
     assert (tmp_path / "study.toml").read_text() == before
     assert run("begin", "one.csv")[0] == 0
     assert run("begin", "two.csv", "--out", "two.toml")[0] == 0
+
+
+@pytest.mark.parametrize("of", ["row", "column", "all"])
+@pytest.mark.parametrize("picture", ["bars", "cells", "shares", "stacked", "mosaic"])
+def test_a_picture_of_a_table_writes_the_shares_that_were_asked_for(of, picture):
+    view = HIVES.contingency("hive_type", "forage", shares=of, picture=picture)
+    axes = view.draw().axes[0]
+    shares, counts = view.shares(of).to_numpy().ravel(), view.table.to_numpy().ravel()
+    there = {
+        (int(n), f"{s:.0%}" if picture != "bars" else f"{100 * s:.1f}%") for n, s in zip(counts, shares, strict=True)
+    }
+    texts = [t.get_text().replace("(", "").replace(")", "").split() for t in axes.texts]
+    seen = [(w[0], w[1]) if "%" in w[1] else (w[1], w[0]) for w in texts if len(w) == 2 and any("%" in v for v in w)]
+    written = {(int(n.replace(",", "")), s) for n, s in seen if n.replace(",", "").isdigit()}
+    assert len(written) >= 4
+    assert {(n, float(s.rstrip("%"))) for n, s in written} <= {(n, float(s.rstrip("%"))) for n, s in there}
+    if of == "column" and picture == "shares":
+        assert [t.get_text() for t in axes.get_yticklabels()] == [str(c) for c in view.table.columns]
+
+
+def test_shares_that_a_picture_has_not_are_refused():
+    for options in ({"picture": "rates", "shares": "all"}, {"picture": "mosaic", "shares": "column", "by": "exposure"}):
+        with pytest.raises(OptionError, match="cells"):
+            HIVES.contingency("fed", "wintered", **options)
+    assert "drawn as shares" in HIVES.contingency("fed", "wintered", shares="all").draw().alternative

@@ -14,7 +14,7 @@ from .words import plural
 WEIGHTS = ("note", "caution", "stop")
 MOST_SHOWN = 5
 _NEGATIVE = re.compile("\x02[^\x03]*\x03|(?<![\\w.'\"-])-(?=\\d)")  # names of columns are left alone
-_ROWS = re.compile(r"\brows? (\d+(?:, \d+)*)(?![\d-])")  # that a sentence names by their labels
+_ROWS = re.compile(r"\brows? (\d+(?:, \d+)*)(?![\d-]|\.\d)")  # that a sentence names by their labels
 MOST_NAMED = 12
 _MARKED = re.compile("\x02([^\x03]*)\x03")
 

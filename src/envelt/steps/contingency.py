@@ -49,6 +49,11 @@ class CrossingAsked:
             if name in self.rows:
                 raise OptionError(f"{name!r} against itself is a diagonal: name another column, or leave it out.")
         refuse_itself(self.by, (*self.rows, *self.columns))
+        if self.picture == "rates" and self.shares != "row":
+            raise OptionError("Rates are those of each row: leave shares out, or take cells or bars.")
+        if self.picture in ("shares", "mosaic") and self.shares == "column" and self.by:
+            instead = option("picture", "cells")
+            raise OptionError(f"Bars of each column are drawn of one table: leave by out, or take {instead}.")
 
 
 @doubted

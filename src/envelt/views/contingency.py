@@ -119,7 +119,14 @@ class CrossedTables:
         return pd.concat(frames, keys=[t.label for t in self.tables], names=names)
 
     def draw(
-        self, page: Page, *, within: str = "", picture: str, colour: str = "share", order: str = "level"
+        self,
+        page: Page,
+        *,
+        within: str = "",
+        picture: str,
+        colour: str = "share",
+        order: str = "level",
+        of: str = "row",
     ) -> Figure:
         """Draw the picture asked for."""
         from ..draw.contingency.contingency import draw_contingency
@@ -127,7 +134,7 @@ class CrossedTables:
         named = tuple(t.called(self.names) for t in self.tables)
         outcome = self.outcome if self.has("rates") else None
         said = None if outcome is None else replace(outcome, name=self.names(outcome.name))
-        return draw_contingency(named, said, page, within, picture=picture, colour=colour, order=order)
+        return draw_contingency(named, said, page, within, picture=picture, colour=colour, order=order, of=of)
 
 
 def _has(name: str) -> Callable[[ContingencyView], bool]:
@@ -275,7 +282,8 @@ class ContingencyView(View):
 
     def _picture(self, page: Page) -> Figure:
         picture, colour = self._look
-        return self.crossed.draw(page, within=self._within, picture=picture, colour=colour, order=self._by)
+        return self.crossed.draw(page, within=self._within, picture=picture, colour=colour, order=self._by,
+                                 of=self._shares)  # fmt: skip
 
 
 def _index(axis: AxisLevels) -> pd.Index[Any]:

@@ -42,10 +42,13 @@ def draw_contingency(
     picture: str,
     colour: str,
     order: str,
+    of: str = "row",
 ) -> Figure:
-    """Draw the picture asked for, or the one that fits, and say why."""
-    chosen, why = (picture, "") if picture != "auto" else chosen_picture(tables, outcome)
-    drawn = as_drawn(tables, order, outcome if chosen == "rates" else None)
+    """Draw the picture asked for, or the one that fits, and say why; ``of`` says what shares are of."""
+    chosen, why = (picture, "") if picture != "auto" else chosen_picture(tables, outcome, of)
+    drawn = as_drawn(tables, order, outcome if chosen == "rates" else None, of)
+    if of == "column" and chosen in ("shares", "mosaic"):
+        drawn = drawn.turned()
     page = replace(page, about=f"{page.about} · {chosen}: {why}") if why else page
     with style.house_style():
         if chosen == "rates":
@@ -62,14 +65,21 @@ def draw_contingency(
         return canvas.describe(f"Counts of {drawn.axis} by {drawn.across}, drawn as {chosen}. {told}.")
 
 
-def chosen_picture(tables: tuple[CrossTable, ...], outcome: Said | None) -> tuple[str, str]:
+def chosen_picture(tables: tuple[CrossTable, ...], outcome: Said | None, of: str = "row") -> tuple[str, str]:
     """Choose a picture by the size of the table, and say why."""
     first = tables[0]
     if first.columns is None:
         return "bars", "one column is counted"
-    if isinstance(outcome, Classes) and first.columns.names == (outcome.name,) and len(outcome.levels) == 2:
+    if (
+        of == "row"
+        and isinstance(outcome, Classes)
+        and first.columns.names == (outcome.name,)
+        and len(outcome.levels) == 2
+    ):
         return "rates", "of two classes one rate says it all"
     rows = sum(int((t.counts.sum(axis=1) > 0).sum()) for t in tables)
+    if of == "column" and len(tables) > 1:
+        return "cells", "shares of a column stand in cells"
     if rows <= 16 and len(first.columns.levels) <= 6:
         return "shares", "groups of unequal size compare by shares"
     return "cells", f"{rows} × {plural(len(first.columns.levels), 'cell')} are too many for bars"
@@ -105,13 +115,12 @@ def _legend(axes: Axes, drawn: Drawn, left: float = 1.1) -> None:
 
 def _bars(drawn: Drawn, page: Page) -> Canvas:
     alone = len(drawn.columns) == 1
-    note = f"{drawn.note}Bars start at zero. On them: rows, and their share of the row."
+    note = f"{drawn.note}Bars start at zero. On them: rows, and their share of {drawn.shared}."
     canvas = page.begin(note, fitting_height(len(drawn.rows)))
-    axes = _axes(canvas, drawn, 150 if alone else 250)
+    axes = _axes(canvas, drawn, 150 if alone else 262)
     k = len(drawn.columns)
     thick = min(0.8 / k, 0.62)
-    whole = drawn.counts.sum() if alone else drawn.counts.sum(axis=1, keepdims=True)
-    share = drawn.counts / np.maximum(whole, 1)
+    share = drawn.shares
     size = 10.5 if drawn.counts.size <= 24 else 8.5 if drawn.counts.size <= 60 else 0
     for j in range(k):
         y = np.arange(len(drawn.rows)) + (j - (k - 1) / 2) * thick
@@ -124,12 +133,12 @@ def _bars(drawn: Drawn, page: Page) -> Canvas:
     axes.xaxis.set_major_formatter(lambda v, _: count(v))
     axes.set_xlabel("rows")
     if not alone:
-        _legend(axes, drawn, 110)
+        _legend(axes, drawn, 124)
     return canvas
 
 
 def _stacked(drawn: Drawn, page: Page) -> Canvas:
-    note = f"{drawn.note}Lengths are rows; the first part of each bar compares best."
+    note = f"{drawn.note}Lengths are rows, shares are of {drawn.shared}; the first part of each bar compares best."
     canvas = page.begin(note, fitting_height(len(drawn.rows)))
     axes = _axes(canvas, drawn, 270)
     total = drawn.counts.sum(axis=1)
@@ -146,19 +155,22 @@ def _stacked(drawn: Drawn, page: Page) -> Canvas:
 
 
 def _shares(drawn: Drawn, page: Page) -> Canvas:
-    note = f"{drawn.note}Each bar is 100 % of its rows, n on the right; a bar of few rows is mostly chance."
+    whole = "Each bar is 100 % of its rows" if drawn.of == "row" else f"Lengths are shares of {drawn.shared}"
+    note = f"{drawn.note}{whole}, n on the right; a bar of few rows is mostly chance."
     canvas = page.begin(note, fitting_height(len(drawn.rows)))
     axes = _axes(canvas, drawn, 300)
     total = drawn.counts.sum(axis=1, keepdims=True)
-    _segments(axes, drawn, drawn.counts / np.maximum(total, 1), 1.0)
+    reach = float(drawn.shares.sum(axis=1).max(initial=0.0)) or 1.0
+    _segments(axes, drawn, drawn.shares, reach)
     pixels = style.width_of(axes)
     for y, n in enumerate(total[:, 0]):
         axes.text(1 + 62 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
                   transform=axes.get_yaxis_transform())  # fmt: skip
     axes.text(1 + 62 / pixels, 1.0, "n", ha="right", va="bottom", size=10, color=style.DIM, transform=axes.transAxes)
-    axes.set_xlim(0, 1)
+    axes.set_xlim(0, reach)
     style.percent_axis(axes.xaxis, 5)
-    axes.set_xlabel(f"share within each level of {style.shorten(drawn.axis, 40)}")
+    within = f"share within each level of {style.shorten(drawn.axis, 40)}"
+    axes.set_xlabel(within if drawn.of == "row" else f"share of {drawn.shared}")
     _legend(axes, drawn, 92)
     return canvas
 
@@ -166,14 +178,14 @@ def _shares(drawn: Drawn, page: Page) -> Canvas:
 def _segments(axes: Axes, drawn: Drawn, lengths: Floats, whole: float) -> None:
     """Draw bars end to end, with share and count in those that are wide enough."""
     start = np.zeros(len(drawn.rows))
-    total = np.maximum(drawn.counts.sum(axis=1), 1)
+    shares = drawn.shares
     pixels = style.width_of(axes)
     size = 10 if len(drawn.rows) <= 16 else 8.5
     for j, colour in enumerate(drawn.colours):
         axes.barh(range(len(drawn.rows)), lengths[:, j], 0.72, left=start, color=colour, edgecolor="white", lw=0.6)
         for y, (left, length, n) in enumerate(zip(start, lengths[:, j], drawn.counts[:, j], strict=True)):
             room = length / whole * pixels
-            share = f"{n / total[y]:.0%}"
+            share = f"{shares[y, j]:.0%}"
             whole_text = f"{share} ({count(n)})"
             text = next((t for t in (whole_text, share) if text_width(t, size) + 8 < room), "")
             axes.text(left + length / 2, y, text, ha="center", va="center", size=size,
@@ -184,8 +196,7 @@ def _segments(axes: Axes, drawn: Drawn, lengths: Floats, whole: float) -> None:
 def _cells(drawn: Drawn, page: Page, colour: str) -> Canvas:
     from matplotlib.colors import LinearSegmentedColormap, Normalize
 
-    total = np.maximum(drawn.counts.sum(axis=1, keepdims=True), 1)
-    share = drawn.counts / total
+    total, share = drawn.counts.sum(axis=1, keepdims=True), drawn.shares
     if colour == "residual":
         value = adjusted_residuals(drawn.counts, drawn.effect)
         reach = max(3.0, min(12.0, float(np.abs(value).max(initial=0))))
@@ -194,8 +205,9 @@ def _cells(drawn: Drawn, page: Page, colour: str) -> Canvas:
     else:
         value, reach = share, float(share.max(initial=0)) or 1.0
         shades = LinearSegmentedColormap.from_list("share", ["#f2f6fa", style.PALETTE[0]])
-        norm, what = Normalize(0, reach), f"share within each level of {style.shorten(drawn.axis, 30)}"
-    note = f"{drawn.note}In each cell: rows, and their share of the row. Colour: {what}."
+        within = f"share within each level of {style.shorten(drawn.axis, 30)}"
+        norm, what = Normalize(0, reach), within if drawn.of == "row" else f"share of {drawn.shared}"
+    note = f"{drawn.note}In each cell: rows, and their share of {drawn.shared}. Colour: {what}."
     canvas = page.begin(note, fitting_height(len(drawn.rows)))
     axes = _axes(canvas, drawn, 200)
     axes.pcolormesh(np.arange(len(drawn.columns) + 1) - 0.5, np.arange(len(drawn.rows) + 1) - 0.5, value, cmap=shades,
@@ -263,7 +275,8 @@ def _mosaic(drawn: Drawn, page: Page) -> Canvas:
     width = n[strips] / max(int(n[strips].sum()), 1)
     bare = int((width * (style.WIDTH - 380) < LEAST_STRIP).sum())
     more += f"{count(bare)} strip{'s are' if bare > 1 else ' is'} too narrow for a name. " if bare else ""
-    canvas = page.begin(f"{drawn.note}{more}Width: rows of a strip; height: shares; area: count.")
+    canvas = page.begin(f"{drawn.note}{more}Width: rows of a strip; height: shares; area: count. "
+                         f"Written: rows, and their share of {drawn.shared}.")  # fmt: skip
     axes = canvas.place(90, 120, 290, 120)
     left = np.concatenate([[0.0], np.cumsum(width)[:-1]])
     pixels = style.width_of(axes)
@@ -272,7 +285,7 @@ def _mosaic(drawn: Drawn, page: Page) -> Canvas:
         for j, colour in enumerate(drawn.colours):
             share = drawn.counts[i, j] / max(int(n[i]), 1)
             axes.bar(x, share, w, bottom=base, align="edge", color=colour, edgecolor="white", lw=1.2)
-            text = f"{count(drawn.counts[i, j])}\n{share:.0%}"
+            text = f"{count(drawn.counts[i, j])}\n{drawn.shares[i, j]:.0%}"
             if w * pixels > 44 and share > 0.07:
                 axes.text(x + w / 2, base + share / 2, text, ha="center", va="center", size=9.5,
                           color="white" if _dark(colour) else style.INK)  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -39,9 +39,36 @@ class Drawn:
     across: str
     note: str
     effect: float
+    of: str = "row"
+    """What shares are of: a row, a column, or all of a part."""
+
+    @property
+    def shares(self) -> NDArray[np.float64]:
+        """The share of each cell, of the part it stands in."""
+        counts, part = self.counts.astype(np.float64), np.array(self.parts)
+        if self.of == "row" and counts.shape[1] > 1:
+            return np.asarray(counts / np.maximum(counts.sum(axis=1, keepdims=True), 1), np.float64)
+        total = np.stack([counts[part == p].sum(axis=0) for p in part]) if len(part) else counts
+        if self.of != "column" or counts.shape[1] == 1:
+            total = total.sum(axis=1, keepdims=True)
+        return np.asarray(counts / np.maximum(total, 1), np.float64)
+
+    @property
+    def shared(self) -> str:
+        """What shares are of, for a note."""
+        whole = "all rows" if len({*self.parts}) < 2 else "all rows of its part"
+        return {"row": "the row", "column": "the column", "all": whole}[self.of if len(self.columns) > 1 else "all"]
+
+    def turned(self) -> Drawn:
+        """Return the table on its side: columns as rows."""
+        return replace(
+            self, counts=self.counts.T, rows=self.columns, columns=self.rows, colours=_colours(len(self.rows)),
+            parts=[0] * len(self.columns), origin=[[k] for k in range(len(self.columns))], axis=self.across,
+            across=self.axis, of="row",
+        )  # fmt: skip
 
 
-def as_drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None) -> Drawn:
+def as_drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None, of: str = "row") -> Drawn:
     """Sort the rows of tables, and join the smallest where there are more than a page holds."""
     first = tables[0]
     size = first.counts.shape[1]
@@ -85,7 +112,7 @@ def as_drawn(tables: tuple[CrossTable, ...], order: str, outcome: Said | None) -
     if size > MOST_COLUMNS or (first.columns is not None and first.columns.other):
         colours[-1] = style.QUIET
     axis, across = (" and ".join(a.names) if a is not None else "" for a in (first.rows, first.columns))
-    return Drawn(made, rows, columns, colours, parts, origin, axis, across or "rows", note, first.design_effect)
+    return Drawn(made, rows, columns, colours, parts, origin, axis, across or "rows", note, first.design_effect, of)
 
 
 def _colours(n: int) -> list[str]:
