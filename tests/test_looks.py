@@ -3,6 +3,7 @@
 import hashlib
 import io
 
+import numpy as np
 import pytest
 
 from envelt import Study
@@ -13,7 +14,8 @@ HONEY = Study("demo", outcome="honey_kg", unit="colony").where("altitude_m > 100
 ASKED = {
     "scale": "log1p", "bins": 7, "width": 3.0, "start": 1.0, "measure": "density", "arrange": "stacked",
     "bandwidth": 2.0,
-    "numbers": True, "normal": True, "box": True, "limits": (5, 20), "calendar": "year", "residuals": True,
+    "numbers": True, "normal": True, "curve": True, "whiskers": "ends",
+    "box": True, "limits": (5, 20), "calendar": "year", "residuals": True,
 }  # fmt: skip
 LOOKED_AT = {
     "a number": lambda **look: HIVES.distribution("mites", **look),
@@ -108,3 +110,30 @@ def test_shares_that_a_picture_has_not_are_refused():
         with pytest.raises(OptionError, match="cells"):
             HIVES.contingency("fed", "wintered", **options)
     assert "drawn as shares" in HIVES.contingency("fed", "wintered", shares="all").draw().alternative
+
+
+def test_whiskers_reach_as_far_as_was_asked_and_a_curve_has_the_area_of_the_bars():
+    ordered = np.sort(HIVES.to_frame()["mites"].dropna())
+    for whiskers, shares in (("ends", (0, 1)), ((5, 95), (0.05, 0.95))):
+        axes = HIVES.distribution("mites", whiskers=whiskers).draw().axes[0]
+        drawn = np.concatenate([line.get_xdata() for line in axes.lines[:2]])
+        assert [drawn.min(), drawn.max()] == pytest.approx(list(np.quantile(ordered, shares)))
+    for wrong in ("end", (95, 5), (5,), (-1, 50), "5"):
+        with pytest.raises(OptionError, match="whiskers"):
+            HIVES.distribution("mites", whiskers=wrong)
+    for measure in ("count", "share", "density"):
+        axes = HIVES.distribution("wing_mm", curve=True, measure=measure).draw().axes[0]
+        (curve,) = (line for line in axes.lines if len(line.get_xdata()) > 100)
+        bars = sum(p.get_width() * p.get_height() for p in axes.patches)
+        assert np.trapezoid(curve.get_ydata(), curve.get_xdata()) == pytest.approx(bars, rel=0.06)
+
+
+def test_boxes_and_curves_are_asked_for_at_the_command_line(run):
+    for words in (("--whiskers", "5,95"), ("--whiskers", "ends"), ("--curve",), ("--curve", "--bandwidth", "2")):
+        status, _, err = run("distribution", "demo", "mites", *words, "--out", "mites.png")
+        assert (status, "Wrote mites.png" in err) == (0, True), err
+    assert (
+        "two percentiles"
+        in run("distribution", "demo", "mites", "--whiskers", "5,x")[2]
+        + run("distribution", "demo", "mites", "--whiskers", "far")[2]
+    )

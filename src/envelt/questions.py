@@ -94,8 +94,8 @@ class Questions(RowQuestions):
         **look
             picture ("auto", "histogram", "density", "box", "violin", "dots", "qq", "interval", "cumulative", "bars"),
             scale ("linear", "log", "log1p"), bins, width, start, measure ("count", "share", "density"), arrange
-            ("line", "overlaid", "stacked", "shares"), bandwidth, numbers, normal, box, limits, calendar; see
-            `envelt.core.distribution.look.Look`.
+            ("line", "overlaid", "stacked", "shares"), bandwidth, numbers, normal, curve, box, whiskers, limits,
+            calendar; see `envelt.core.distribution.look.Look`.
 
         Raises
         ------

@@ -81,7 +81,9 @@ SHARED: dict[str, tuple[Any, Any]] = {
     "calendar": (_option(str | None, "UNIT", "Dates by day, week, month, quarter, year, decade or century."), None),
     "numbers": (_option(bool, None, "Numbers on the bars.", "--numbers"), False),
     "normal": (_option(bool, None, "A normal curve over the histogram.", "--normal"), False),
+    "curve": (_option(bool, None, "The density over the histogram.", "--curve"), False),
     "box": (_option(bool, None, "A box under the dots.", "--box"), False),
+    "whiskers": (_option(str, "HOW", "Of boxes: fences, ends, or two percentiles: 5,95."), "fences"),
     "residuals": (_option(bool, None, "Two numbers: draw what the line leaves.", "--residuals"), False),
     "top": (_option(int, "N", "How many of the most frequent values to list."), 10),
     "kind": (
@@ -129,7 +131,7 @@ SHARED: dict[str, tuple[Any, Any]] = {
 
 LOOK = (
     "picture", "scale", "bins", "width", "start", "measure", "arrange", "bandwidth", "limits", "calendar", "numbers",
-    "normal", "box", "residuals",
+    "normal", "curve", "box", "whiskers", "residuals",
 )  # fmt: skip
 ROWS = ("kind", "missing", "counts", "ignore", "where")
 SAVED = ("out", "guard_formulas", "findings", "all", "json")
@@ -206,6 +208,8 @@ class Given:
         asked = {k: self._values[k] for k in LOOK if k in self._values and self._values[k] != SHARED[k][1]}
         if "limits" in asked:
             asked["limits"] = numbers_in(asked["limits"], "--limits")
+        if "," in asked.get("whiskers", ""):
+            asked["whiskers"] = numbers_in(asked["whiskers"], "--whiskers")
         return cast("LookOptions", asked)
 
     def give(self, views: Sequence[View], names: list[str] | None = None) -> None:

@@ -41,7 +41,9 @@ class LookOptions(TypedDict, total=False):
     bandwidth: float | None
     numbers: bool
     normal: bool
+    curve: bool
     box: bool
+    whiskers: str | Sequence[float]
     limits: Sequence[float] | None
     calendar: str | None
     residuals: bool
@@ -51,7 +53,8 @@ _CHECKS = {
     "picture": one_of(*PICTURES, instead={w: f" Did you mean {p!r}?" for w, p in OTHER_WORDS.items()}),
     "scale": one_of(*SCALES), "measure": one_of(*MEASURES), "arrange": one_of(*ARRANGEMENTS),
     "calendar": one_of(*UNITS), "bins": whole_from(1), "width": finite_number,
-    "start": finite_number, "bandwidth": finite_number, "numbers": yes_no, "normal": yes_no, "box": yes_no,
+    "start": finite_number, "bandwidth": finite_number, "numbers": yes_no, "normal": yes_no, "curve": yes_no,
+    "box": yes_no,
     "residuals": yes_no,
 }  # fmt: skip
 
@@ -76,8 +79,10 @@ class Look:
         "shares" inside each bin. By default in line.
     bandwidth
         Of densities, in the units of the values (of log10 on a log scale).
-    numbers, normal, box
-        Put numbers on the bars; a normal curve over a histogram; a box under the dots.
+    numbers, normal, curve, box
+        Put numbers on the bars; a normal curve, or the density, over a histogram; a box under the dots.
+    whiskers
+        Of a box: to the last value within its "fences", to the "ends", or to two percentiles, such as ``(5, 95)``.
     limits
         The ends of the axis of values.
     calendar
@@ -100,7 +105,9 @@ class Look:
     bandwidth: float | None = None
     numbers: bool = False
     normal: bool = False
+    curve: bool = False
     box: bool = False
+    whiskers: str | tuple[float, float] = "fences"
     limits: tuple[float, float] | None = None
     calendar: str | None = None
     residuals: bool = False
@@ -111,9 +118,9 @@ class Look:
         if self.numbers and self.arrange in ("overlaid", "shares"):
             instead = option("arrange", "line", "stacked")
             raise OptionError(f"Numbers on {self.arrange} bars would hide each other: use {instead}.")
-        if self.normal and self.arrange in ("stacked", "shares"):
+        if (self.normal or self.curve) and self.arrange in ("stacked", "shares"):
             raise OptionError(
-                f"A normal curve has no place over {self.arrange} bars: use {option('arrange', 'line', 'overlaid')}."
+                f"A curve has no place over {self.arrange} bars: use {option('arrange', 'line', 'overlaid')}."
             )
         self._check_numbers()
 
@@ -147,6 +154,8 @@ class Look:
         """
         uses = _uses(dates)
         for name in self.given:
+            if name == "bandwidth" and picture == "histogram" and not self.curve:
+                raise OptionError(f"bandwidth is that of a curve: {option('picture', 'density')}, or curve.")
             if name in uses.get(picture, ()):
                 if name == "arrange" and groups < 2:
                     raise OptionError("arrange sets out groups, and there is one: name a column in by.")
@@ -159,6 +168,8 @@ class Look:
     def using(self, picture: str, dates: bool) -> str:
         """Return the picture that has use for all that was asked for: this one if it has."""
         uses, given = _uses(dates), {*self.given}
+        if "bandwidth" in given and not self.curve and picture == "histogram":
+            picture = "density"
         able = [p for p in (picture, *PICTURES) if given <= uses.get(p, frozenset())]
         return able[0] if able else picture
 
@@ -196,16 +207,20 @@ class Look:
         refuse_unknown(given, [f.name for f in fields(cls)], "A look")
         if given.get("limits") is not None:
             given["limits"] = _pair(given["limits"])
+        if "whiskers" in given:
+            given["whiskers"] = _whiskers(given["whiskers"])
         return cls(**given)
 
 
 _OF_NUMBERS = {
-    "histogram": "scale bins width start measure arrange numbers normal limits", "density": "scale bandwidth limits",
-    "box": "scale limits", "violin": "scale bandwidth limits", "dots": "scale box limits", "qq": "scale",
+    "histogram": "scale bins width start measure arrange numbers normal curve bandwidth limits",
+    "density": "scale bandwidth limits",
+    "box": "scale whiskers limits", "violin": "scale bandwidth limits", "dots": "scale box limits", "qq": "scale",
     "interval": "scale limits", "cumulative": "scale limits",
 }  # fmt: skip
 _OF_DATES = {
-    "histogram": "bins width calendar", "density": "bandwidth limits", "box": "limits", "violin": "bandwidth limits",
+    "histogram": "bins width calendar", "density": "bandwidth limits", "box": "whiskers limits",
+    "violin": "bandwidth limits",
     "dots": "box limits", "qq": "", "interval": "limits", "cumulative": "limits",
 }  # fmt: skip
 """What each picture has use for."""
@@ -213,6 +228,18 @@ _OF_DATES = {
 
 def _uses(dates: bool) -> dict[str, frozenset[str]]:
     return {p: frozenset(names.split()) for p, names in (_OF_DATES if dates else _OF_NUMBERS).items()}
+
+
+def _whiskers(given: Any) -> str | tuple[float, float]:
+    if isinstance(given, str):
+        return one_of("fences", "ends")(given, "whiskers")  # type: ignore[no-any-return]
+    try:
+        low, high = (finite_number(v, "percentile") for v in listed(given, "whiskers"))
+    except (OptionError, ValueError):
+        low = high = 0.0
+    if not 0 <= low < high <= 100:
+        raise OptionError(f"whiskers are fences, ends, or two percentiles, low and high, such as 5,95, not {given!r}.")
+    return low, high
 
 
 def _pair(limits: Sequence[float]) -> tuple[float, float]:

@@ -96,6 +96,8 @@ def _in_line(canvas: Canvas, result: NumberDistribution, order: list[int]) -> No
         _label_spikes(axes, result, i)
         if result.look.normal:
             _normal_curve(axes, result, i)
+        if result.look.curve:
+            _density_curve(axes, result, i)
 
 
 def bars(axes: Axes, result: NumberDistribution, i: int, colour: str, alpha: float = 0.75) -> None:
@@ -159,16 +161,27 @@ def _spikes(result: NumberDistribution) -> RoundSpikes | None:
     return result.shapes[0].spikes if len(result.shapes) == 1 else None
 
 
+def _area(result: NumberDistribution, i: int) -> float:
+    """Return the area of a group's bars on the scale, whatever they measure."""
+    n, width = int(result.summary.moments.n[i]), float(np.median(np.diff(result.bins.edges)))
+    return {"count": n * width, "share": width, "density": 1.0}[measure_of(result)]
+
+
+def _density_curve(axes: Axes, result: NumberDistribution, i: int, colour: str = style.INK) -> None:
+    """Draw the density, with the bars' area."""
+    made = result.density
+    if made is not None and not np.isnan(made.density[i]).all():
+        inside = (made.at >= result.bins.edges[0]) & (made.at <= result.bins.edges[-1])
+        axes.plot(made.at[inside], _area(result, i) * made.density[i][inside], color=colour, lw=1.8)
+
+
 def _normal_curve(axes: Axes, result: NumberDistribution, i: int, colour: str = style.INK) -> None:
     """Draw the normal of the same mean and deviation (on the scale), with the bars' area."""
     mean, sd = result.spread[i]
     if not sd > LEAST_SPAN:
         return
-    n = int(result.summary.moments.n[i])
     edges = result.bins.edges
-    x = np.linspace(edges[0], edges[-1], 300)
-    width = np.median(np.diff(edges))
-    area = {"count": n * width, "share": width, "density": 1.0}[measure_of(result)]
+    x, area = np.linspace(edges[0], edges[-1], 300), _area(result, i)
     axes.plot(
         x, area * np.exp(-(((x - mean) / sd) ** 2) / 2) / (sd * np.sqrt(2 * np.pi)), color=colour, lw=1.4, ls="--"
     )
@@ -183,6 +196,8 @@ def _overlaid(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
         axes.stairs(heights, result.bins.edges, color=colour, lw=1.8)
         if result.look.normal:
             _normal_curve(axes, result, i, colour)
+        if result.look.curve:
+            _density_curve(axes, result, i, colour)
         top = max(top, float(heights.max(initial=0)))
     axes.set_ylim(0, top * 1.1 or 1)
     _measure_axis(axes, result, 8)
@@ -264,6 +279,7 @@ def _note(result: NumberDistribution, arrange: str) -> str:
         bins = f"{len(edges) - 1} bins on the {result.scale.name} scale"
         bins += ", with edges between recorded values: areas are rows." if _unequal(result) else " of equal width."
     normal = " Dashed: normal of the same mean and deviation." if result.look.normal else ""
+    normal += " Curve: density, of the bars' area." if result.look.curve else ""
     if arrange != "line":
         return f"{bins}{normal} Shapes of small groups are mostly chance: see n."
     spikes = " Red: too frequent." if _spikes(result) else ""

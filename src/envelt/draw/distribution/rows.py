@@ -69,13 +69,19 @@ def _counts(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
 
 
 def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float, filled: bool = True) -> None:
-    """Draw quartiles, median, whiskers to the last values inside the fences, and the mean as a dot."""
+    """Draw quartiles, median, whiskers, and the mean as a dot."""
     ordered, scale = result.summary.ordered[i], result.scale
     if not len(ordered):
         return
     colour = group_colour(result, i)
-    fences = result.summary.fences[i]
-    inside = ordered.at(np.array([ordered.below(fences)[0], ordered.below(fences, "right")[1] - 1]))
+    asked = result.look.whiskers
+    if asked == "fences":
+        fences = result.summary.fences[i]
+        inside = ordered.at(np.array([ordered.below(fences)[0], ordered.below(fences, "right")[1] - 1]))
+    else:
+        inside = ordered.quantiles(
+            np.array([0.0, 1.0] if isinstance(asked, str) else asked) / (1 if asked == "ends" else 100)
+        )
     q1, median, q3 = scale.place(result.summary.quartiles[i])
     ends = scale.place(inside)
     mean = float(scale.place(result.summary.moments.mean[i : i + 1])[0])
@@ -87,13 +93,28 @@ def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float
     axes.plot([mean], [y], "o", color="white", mec=style.INK, ms=6.5, zorder=4)
 
 
+def _reach(result: NumberDistribution) -> str:
+    """Say how far whiskers go."""
+    asked = result.look.whiskers
+    if isinstance(asked, str):
+        return {"fences": "to the last value within 1.5 box lengths", "ends": "to the ends"}[asked]
+    return f"from the {asked[0]:g}th to the {asked[1]:g}th percentile, and nothing drawn beyond"
+
+
 def draw_boxes(result: NumberDistribution, page: Page) -> Canvas:
     """Draw one box a group, outliers as points, named where they are few."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     note = (
-        f"{shown.note}Box: middle half and median; whiskers: to the last value within 1.5 box lengths; ring: mean. A "
+        f"{shown.note}Box: middle half and median; whiskers: {_reach(result)}; ring: mean. A "
         "box hides the number of rows and a second peak."
     )
+    if result.look.whiskers != "fences":
+        canvas = page.begin(note)
+        axes = _frame(canvas, result, shown.order)
+        for k, i in enumerate(shown.order):
+            _box(axes, result, i, k, 0.5 if len(shown.order) > 1 else 0.4)
+        _finish(axes, result, shown.order)
+        return canvas
     hidden = sum(max(0, int(np.sum(result.outliers.groups == i)) - MOST_POINTS) for i in shown.order)
     if hidden:
         note += f" Not drawn: {plural(hidden, 'outlier')} beyond the furthest {MOST_POINTS} of a group."
