@@ -176,11 +176,16 @@ KINDS_OF_NUMBER = {
 
 
 @given(st.integers(0, 2**40), st.sampled_from(sorted(KINDS_OF_NUMBER)))
+@example(47789, "whole")  # a table of which all values happen to be multiples of three
 @settings(max_examples=200, deadline=None)
 def test_bins_of_fifty_tables_each_hold_every_value_once_between_round_edges(seed, kind):
     r = np.random.default_rng(seed)
     for n in r.integers(1, 300, 50):
         check_bins(np.sort(KINDS_OF_NUMBER[kind](r, n)))
+
+
+def is_round(width):
+    return float(f"{width / 10.0 ** np.floor(np.log10(width)):.6g}") in (1, 2, 2.5, 5, 10)
 
 
 def check_bins(ordered):
@@ -199,7 +204,8 @@ def check_bins(ordered):
     if ordered[0] == ordered[-1]:
         return
     width = float(f"{np.median(np.diff(bins.edges)):.6g}")  # what subtraction loses far from zero is put back
-    assert float(f"{width / 10.0 ** np.floor(np.log10(width)):.6g}") in (1, 2, 2.5, 5, 10)
+    step = recorded_step(ordered)  # of dozens, or by chance of threes, so many of these are as round
+    assert is_round(width) or (step and not is_round(step) and is_round(width / step))
     whole = bool((ordered == np.floor(ordered)).all())
     if whole:
         assert width == int(width)
