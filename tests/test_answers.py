@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from answers_page import page, views
 from envelt import Study
+from envelt.write.terminal import IN_PYTHON, view_text
 
 PAGE = Path(__file__).parents[1] / "docs" / "answers.md"
 NUMBER = re.compile(r"[−-]?\d[\d,]*(?:\.\d+)?(?:e[−-]?\d+)?")
@@ -203,3 +204,12 @@ def test_what_is_the_same_at_every_level_is_said_to_be():
 def test_the_inventory_of_a_counted_table_speaks_of_the_rows_it_stands_for():
     frame = pd.DataFrame({"level": list("abcd") * 5, "z": np.arange(20) % 3, "n": 7})
     assert Study(frame, counts="n").inventory().answer.startswith("140 rows of")
+
+
+def test_every_finding_that_says_stop_is_shown_whatever_the_room(made):
+    view = next(of["study.rank()"] for of in made.values() if "study.rank()" in of)
+    stop = next(f for f in view.findings if f.weight == "stop")
+    screen = view.on_screen()._replace(findings=(stop,) * 8 + tuple(f for f in view.findings if f.weight == "note") * 3)
+    text = view_text(screen, IN_PYTHON, 80)
+    assert text.count("stop: ") >= 8
+    assert re.search(r"\d more findings?: ", text)

@@ -85,6 +85,12 @@ def test_a_study_file_of_other_data_is_not_brought_up_to_date(run, tmp_path):
     assert (tmp_path / "study.toml").read_text() == before
     assert run("begin", "one.csv")[0] == 0
     assert run("begin", "two.csv", "--out", "two.toml")[0] == 0
+    (tmp_path / "year").mkdir()
+    (tmp_path / "year" / "three.csv").write_text("a,b\n1,2\n3,4\n")
+    for _ in range(2):  # a pattern with folders is its own data, too
+        assert run("begin", "y*/*.csv", "--out", "years.toml")[0] == 0
+    (tmp_path / "year" / "three.csv").unlink()
+    assert "study of other data" in run("begin", "one.csv", "--out", "years.toml")[2]
 
 
 @pytest.mark.parametrize("of", ["row", "column", "all"])

@@ -65,7 +65,7 @@ class View:
     ordered: ClassVar[tuple[str, ...]] = ("table",)
     """The tables whose rows are in the order that a person asked for."""
     brief: ClassVar[tuple[str, ...]] = ()
-    """The columns of the main table that are shown where room is scarce, in that order; all by default."""
+    """The columns of the main table that a person sees, in that order; all by default. The rest are in ``table``."""
 
     def __init__(self, title: str, captions: Mapping[str, str] | None = None) -> None:
         self.title = title

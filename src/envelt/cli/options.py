@@ -235,7 +235,9 @@ class Given:
         for view in views:
             told = view.on_screen(self["all"])
             findings = tuple(replace(f, advice=f.typed_advice) for f in told.findings)
-            print_view(console(), told._replace(findings=findings, every=told.every or self["findings"]), TYPED)
+            print_view(
+                console(), told._replace(findings=findings, all_findings=told.all_findings or self["findings"]), TYPED
+            )
         for path in written:
             print(f"Wrote {marks(str(path))}", file=sys.stderr)
 

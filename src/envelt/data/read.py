@@ -77,9 +77,9 @@ def read_source(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...] = (
 
 def _read(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...]) -> Source:
     if isinstance(data, (str, Path)):
-        return _from_paths(_found(str(data)), kinds, ignore, str(data) == DEMO)
+        return _from_paths(files_named(str(data)), kinds, ignore, str(data) == DEMO)
     if isinstance(data, (list, tuple)) and data and all(isinstance(d, (str, Path)) for d in data):
-        return _from_paths([p for d in data for p in _found(str(d))], kinds, ignore, False)
+        return _from_paths([p for d in data for p in files_named(str(d))], kinds, ignore, False)
     if hasattr(data, "__arrow_c_stream__") and not _is_frame(data):
         from .files import raw_from_stream
 
@@ -93,7 +93,14 @@ def _read(data: Any, kinds: Mapping[str, str], ignore: tuple[str, ...]) -> Sourc
     return Source(read.columns, read.rows, name, notes)
 
 
-def _found(text: str) -> list[Path]:
+def files_named(text: str) -> list[Path]:
+    """Return the files that a path means, which may be a pattern.
+
+    Raises
+    ------
+    FileMissingError
+        No file fits the pattern.
+    """
     if text == DEMO:
         from ..demo import csv_path
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..core.columns.labels import number_label, time_label
 from ..core.columns.marks import read_texts
-from ..core.columns.raw import RawColumn, RawNested, RawNumbers, RawTimes, RawWords
+from ..core.columns.raw import RawColumn, RawNested, RawNumbers, RawTimes, RawWords, placed
 from ..core.columns.zones import zone_of
 from ..errors import DataError
 from .frames import is_kept_as_text
@@ -131,8 +131,6 @@ def _as_words(column: RawColumn | None, n: int) -> RawWords:
     if isinstance(column, RawWords):
         return column
     missing = np.isnan(column.values) if isinstance(column, RawNumbers) else column.absent
-    unique, inverse = np.unique(column.values[~missing], return_inverse=True)
-    codes = np.full(n, -1, np.int32)
-    codes[~missing] = inverse
+    codes, unique = placed(column.values, missing)
     write = number_label if isinstance(column, RawNumbers) else time_label
     return RawWords(codes, [write(v) for v in unique])

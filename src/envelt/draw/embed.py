@@ -85,15 +85,16 @@ def _rows(axes: Axes, at: Floats, groups: Any) -> None:
             axes.scatter(at[known, 0], at[known, 1], c=groups.numbers[known], cmap="cividis", **dots)
         else:
             codes = np.full(len(at), -1) if groups.codes is None else groups.codes
-            at_colour = np.array([*_places(groups), -1]) if groups.codes is not None else np.array([0, 0])
-            colours = np.array([_colour(int(p)) for p in at_colour])
+            of_classes = [0, 0] if groups.codes is None else [*_places(groups), -1]
+            colours = np.array([_colour(p) for p in of_classes])
+            shapes = np.array([style.marker(max(p, 0)) for p in of_classes])
             order = np.random.default_rng(0).permutation(len(at))  # so that no class lies on top
-            for shape in ("o", "^"):
-                some = order[[style.marker(max(int(p), 0)) == shape for p in at_colour[codes[order]]]]
+            for shape in np.unique(shapes).tolist():
+                some = order[shapes[codes[order]] == shape]
                 axes.scatter(at[some, 0], at[some, 1], color=colours[codes[some]], marker=shape, **dots)
-    for k, level in enumerate(groups.levels):
-        mine = at[groups.codes == k]
-        if len(mine) and _places(groups)[k] >= 0:
+    for k, place in enumerate(_places(groups)):
+        mine, level = at[groups.codes == k], groups.levels[k]
+        if len(mine) and place >= 0:
             _label(axes, mine, level)
 
 
@@ -103,9 +104,9 @@ def _places(groups: Any) -> list[int]:
         return list(range(len(groups.levels)))
     rows = np.bincount(groups.codes[groups.codes >= 0], minlength=len(groups.levels))
     kept = np.sort(np.argsort(-rows, kind="stable")[: style.MOST_CLASSES - 1])
-    at_colour = np.full(len(groups.levels), -1)
-    at_colour[kept] = np.arange(len(kept))
-    return [int(p) for p in at_colour]
+    found = np.full(len(groups.levels), -1)
+    found[kept] = np.arange(len(kept))
+    return [int(p) for p in found]
 
 
 def _colour(place: int) -> str:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.columns.labels import time_label
+from ..core.columns.over_rows import group_mean
 from ..core.columns.raw import RawColumn, RawNumbers
 from ..core.columns.table import MICROSECONDS_A_DAY
 from ..errors import OptionError, entry
@@ -54,12 +55,10 @@ class GroupFeature(Operation):
         there = present(values)
         refuse_nothing("group_feature", self.columns[0], there)
         codes, labels = group_codes(at, self["by"])
-        used = (codes >= 0) & ~np.isnan(values)
-        n = np.bincount(codes[used], minlength=len(labels))
-        sums = np.bincount(codes[used], weights=values[used], minlength=len(labels))
+        means = group_mean(values, codes, np.ones(len(values)), len(labels)).tolist()
         return {
             "base": float(np.mean(there)),
-            "groups": {label: float(sums[k] / n[k]) for k, label in enumerate(labels) if n[k]},
+            "groups": {label: mean for label, mean in zip(labels, means, strict=True) if not np.isnan(mean)},
         }
 
     def bind(self, state: State) -> Bound:

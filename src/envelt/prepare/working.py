@@ -10,7 +10,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ..core.columns.labels import number_labels, time_label
-from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords, check_finite
+from ..core.columns.raw import RawColumn, RawNumbers, RawTimes, RawWords, check_finite, placed
 from ..core.finding import Finding
 from ..data.frames import raw_from_series
 from ..errors import PreparationError, unknown_column
@@ -223,9 +223,7 @@ def as_words(raw: RawColumn) -> RawWords:
     if isinstance(raw, RawWords):
         return raw
     missing = np.isnan(raw.values) if isinstance(raw, RawNumbers) else raw.absent
-    unique, inverse = np.unique(raw.values[~missing], return_inverse=True)
-    codes = np.full(len(missing), -1, np.int32)
-    codes[~missing] = inverse
+    codes, unique = placed(raw.values, missing)
     labels = number_labels(unique) if isinstance(raw, RawNumbers) else [time_label(v) for v in unique]
     return RawWords(codes, labels)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from contextlib import suppress
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -10,7 +11,7 @@ from pathlib import Path
 from ..core.columns.kinds import KINDS
 from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Table
-from ..errors import DataError, OutputError, option, unknown_column
+from ..errors import DataError, FileMissingError, OutputError, option, unknown_column
 from ..write.files import check_writable, write_bytes
 from .context import Context
 
@@ -51,22 +52,23 @@ def _refuse_other_data(context: Context, path: Path, named: str | list[str]) -> 
     ------
     OutputError
     """
+    from ..data.read import files_named
+
     if context.source.demo or named == "demo":
         same = context.source.demo and named == "demo"
     else:
         theirs = [named] if isinstance(named, str) else named
         mine = {p.resolve() for p in context.source.paths}
-        same = not mine or bool(mine & {p.resolve() for t in theirs for p in _files_of(Path(t))})
+        files: set[Path] = set()
+        for text in theirs:
+            with suppress(FileMissingError):  # moved since
+                files |= {p.resolve() for p in files_named(text)}
+        same = not mine or bool(mine & files)
     if not same:
         told = named if isinstance(named, str) else ", ".join(named)
         raise OutputError(
             f"{str(path)!r} is the study of other data ({told}): name another file, {option('out', 'other.toml')}."
         )
-
-
-def _files_of(path: Path) -> list[Path]:
-    """Return the files that a path of a study file means, which may be a pattern; it or its files may be gone."""
-    return [*path.parent.glob(path.name)] if any(c in path.name for c in "*?") else [path]
 
 
 def _data(context: Context, path: Path) -> str | list[str]:

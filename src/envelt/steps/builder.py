@@ -106,11 +106,9 @@ class Builder:
     @property
     def _not_learned(self) -> list[str]:
         """The derived columns that speak of the rows around a row in a way that no operation learns, and their kin."""
-        derived, made = self.plan.derived.items(), self.context.origins
         numbers = {c.name for c in self.context.listed if isinstance(c, NumericColumn)}
-        learned = {n: usual_in_group(p.expression) for n, p in derived if over_other_rows(p)}
-        lost = {n for n, how in learned.items() if how is None or how[0] not in numbers}
-        return [n for n in self.plan.derived if n in lost or lost & made.get(n, frozenset())]
+        learned = {n: usual_in_group(p.expression) for n, p in self.plan.derived.items() if over_other_rows(p)}
+        return self.context.with_kin({n for n, how in learned.items() if how is None or how[0] not in numbers})
 
     def _drop(self, names: list[str]) -> None:
         groups: dict[str, list[str]] = {}

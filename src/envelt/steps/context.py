@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, fields, replace
 from functools import cached_property, wraps
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
@@ -120,6 +120,10 @@ class Context:
     def from_outcome(self) -> set[str]:
         """The derived columns that are made from the outcome."""
         return {n for n, sources in self.origins.items() if self.plan.outcome in sources}
+
+    def with_kin(self, names: Collection[str]) -> list[str]:
+        """Return of the derived columns some, and those made from them."""
+        return [n for n in self.plan.derived if n in names or self.origins.get(n, frozenset()) & {*names}]
 
     @property
     def known_outcome(self) -> Outcome:

@@ -117,8 +117,7 @@ def as_read(context: Context, preparation: Preparation | None = None) -> Working
     other rows, which later rows have not.
     """
     made = _made_by(preparation or ()) | context.from_outcome
-    direct = {n for n, p in context.plan.derived.items() if over_other_rows(p)}
-    made |= {n for n in context.plan.derived if n in direct or direct & context.origins.get(n, frozenset())}
+    made |= {*context.with_kin({n for n, p in context.plan.derived.items() if over_other_rows(p)})}
     counts = {context.plan.counts} - {None}
     columns = {c.name: raw_of(c) for c in context.listed if c.name not in made | counts}
     return Working(columns, context.listed.rows)

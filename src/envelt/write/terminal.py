@@ -54,8 +54,8 @@ class Screen(NamedTuple):
         The names of tables that are not among them.
     everything
         Tables are as long as they can be read, with all their columns.
-    every
-        All findings, not only the first.
+    all_findings
+        Not only the first.
     """
 
     title: str
@@ -65,7 +65,7 @@ class Screen(NamedTuple):
     findings: tuple[Finding, ...]
     rest: tuple[str, ...] = ()
     everything: bool = False
-    every: bool = False
+    all_findings: bool = False
 
 
 class FittedTable(NamedTuple):
@@ -197,7 +197,7 @@ def print_view(console: Console, told: Screen, more: More) -> None:
     left = []
     for place, (name, table) in enumerate(tables.items()):
         below = {n: t for k, (n, t) in enumerate(tables.items()) if k > place}
-        title = name if place else "table"
+        title = name.replace("_", " ") if name != "table" and (place or told.everything) else None
         used, out = _print_table(console, title, table, None if told.everything else room - _least(console, below, 1))
         room -= used
         left += out
@@ -218,8 +218,9 @@ def _print_findings(console: Console, told: Screen, more: More, room: int) -> in
     while rest:
         said = finding_of(rest[0])
         shown = len(told.findings) - len(rest)
-        full = used + _height(console, said) > room and rest[0].weight != "stop"
-        if shown and not told.every and len(rest) > 1 and (full or shown >= MOST_SHOWN):
+        full = used + _height(console, said) > room or shown >= MOST_SHOWN
+        can_wait = shown and len(rest) > 1 and rest[0].weight != "stop" and not told.all_findings
+        if full and can_wait:
             codes = listed(list(dict.fromkeys(f.code for f in rest)))
             line = Text(f"{plural(len(rest), 'more finding')}: {codes}. All: {more.findings}", style="dim")
             console.print(line)
@@ -248,7 +249,7 @@ def _these(what: str, names: Sequence[str]) -> str:
     return f"the {what if len(names) == 1 else what + 's'} {listed([marks(n) for n in names], MOST_NAMED)}"
 
 
-def _print_table(console: Console, name: str, whole: ShownTable, room: int | None) -> tuple[int, list[str]]:
+def _print_table(console: Console, title: str | None, whole: ShownTable, room: int | None) -> tuple[int, list[str]]:
     """Print a table, with the columns that were asked for and as many rows as there is room for; all with none.
 
     Returns
@@ -257,7 +258,6 @@ def _print_table(console: Console, name: str, whole: ShownTable, room: int | Non
         The lines it took, and in words what was left out.
     """
     shown = whole if room is None else _few(whole)
-    title = None if name == "table" else name.replace("_", " ")
     width, rows = console.width, MOST_ROWS if room is None else min(MOST_ROWS, max(room - 3, LEAST_BELOW))
     while True:
         fitted = table_of(shown, title, width, rows)

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from ...errors import ExpressionError
 from .expression_values import EXAMPLE, Evaluator, Numbers, Times, Value
+from .raw import placed
 from .table import CategoryColumn
-from .units import level_places
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -108,10 +108,10 @@ def _places(at: Evaluator, node: ast.expr) -> tuple[Codes, int]:
     value = at.value(node)
     if isinstance(value, CategoryColumn):
         return value.codes.astype(np.int64), len(value.levels)
-    if isinstance(value, Numbers) and np.ndim(value.values):
-        return level_places(value.values, np.isnan(value.values))
-    if isinstance(value, Times):
-        return level_places(value.values, value.absent)
+    if isinstance(value, Times) or (isinstance(value, Numbers) and np.ndim(value.values)):
+        absent = value.absent if isinstance(value, Times) else np.isnan(value.values)
+        codes, levels = placed(value.values, absent)
+        return codes.astype(np.int64), len(levels)
     raise ExpressionError(f"by={ast.unparse(node)} makes no groups: name a column, or several in brackets. {EXAMPLE}")
 
 

@@ -106,3 +106,11 @@ def too_large(name: str, raw: RawWords, rows: pd.Index[Any]) -> IntegerTooLargeE
         f"Column {name!r} holds whole numbers beyond 2^53 (row {rows[at]}: {raw.words[raw.codes[at]]}), which floating "
         f"point cannot tell apart, so it cannot be a quantity as it is. Leave its kind out, rescale it, or ignore it."
     )
+
+
+def placed(values: NDArray[Any], missing: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[Any]]:
+    """Return each value's place among the different ones, sorted, -1 where it is missing; and these."""
+    levels, places = np.unique(values[~missing], return_inverse=True)
+    codes = np.full(len(values), -1, np.int32)
+    codes[~missing] = places
+    return codes, levels

@@ -9,14 +9,6 @@ from numpy.typing import NDArray
 from .table import CategoryColumn, Column, NumericColumn, TimeColumn
 
 
-def level_places(values: NDArray[np.generic], missing: NDArray[np.bool_]) -> tuple[NDArray[np.int64], int]:
-    """Return each value's place among the different ones, -1 where it is missing, and how many there are."""
-    levels, places = np.unique(values[~missing], return_inverse=True)
-    out = np.full(len(values), -1, np.int64)
-    out[~missing] = places
-    return out, levels.size
-
-
 def unit_keys(unit: Column) -> NDArray[np.uint64]:
     """Return a key a row that equals for rows of one unit; a row without a unit is a unit of its own."""
     own = np.arange(len(unit), dtype=np.uint64)

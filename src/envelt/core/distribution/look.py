@@ -152,10 +152,8 @@ class Look:
         OptionError
             With the pictures that have.
         """
-        uses = _uses(dates)
+        uses = self._uses(dates)
         for name in self.given:
-            if name == "bandwidth" and picture == "histogram" and not self.curve:
-                raise OptionError(f"bandwidth is that of a curve: {option('picture', 'density')}, or curve.")
             if name in uses.get(picture, ()):
                 if name == "arrange" and groups < 2:
                     raise OptionError("arrange sets out groups, and there is one: name a column in by.")
@@ -167,11 +165,15 @@ class Look:
 
     def using(self, picture: str, dates: bool) -> str:
         """Return the picture that has use for all that was asked for: this one if it has."""
-        uses, given = _uses(dates), {*self.given}
-        if "bandwidth" in given and not self.curve and picture == "histogram":
-            picture = "density"
-        able = [p for p in (picture, *PICTURES) if given <= uses.get(p, frozenset())]
+        uses, given = self._uses(dates), {*self.given}
+        able = [p for p in (picture, *PICTURES) if given <= uses.get(p, set())]
         return able[0] if able else picture
+
+    def _uses(self, dates: bool) -> dict[str, set[str]]:
+        """Return what each picture has use for; a histogram for a bandwidth where it has a curve."""
+        uses = {p: {*names.split()} for p, names in (_OF_DATES if dates else _OF_NUMBERS).items()}
+        uses["histogram"] |= {"bandwidth"} if self.curve else set()
+        return uses
 
     def refuse_all(self, name: str, shown: str, besides: Sequence[str] = ()) -> None:
         """Refuse all but a few options where a result is shown in one way.
@@ -213,7 +215,7 @@ class Look:
 
 
 _OF_NUMBERS = {
-    "histogram": "scale bins width start measure arrange numbers normal curve bandwidth limits",
+    "histogram": "scale bins width start measure arrange numbers normal curve limits",
     "density": "scale bandwidth limits",
     "box": "scale whiskers limits", "violin": "scale bandwidth limits", "dots": "scale box limits", "qq": "scale",
     "interval": "scale limits", "cumulative": "scale limits",
@@ -224,10 +226,6 @@ _OF_DATES = {
     "dots": "box limits", "qq": "", "interval": "limits", "cumulative": "limits",
 }  # fmt: skip
 """What each picture has use for."""
-
-
-def _uses(dates: bool) -> dict[str, frozenset[str]]:
-    return {p: frozenset(names.split()) for p, names in (_OF_DATES if dates else _OF_NUMBERS).items()}
 
 
 def _whiskers(given: Any) -> str | tuple[float, float]:

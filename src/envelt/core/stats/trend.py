@@ -137,8 +137,7 @@ def smooth_trend(x: Floats, y: Floats, sampling: Sampling) -> Trend | None:
 def _turns(at: Floats, mean: Floats, n: Floats, h: float) -> int:
     """Return how often a trend of this bandwidth turns from rising against the straight line to falling, or back."""
     places = np.linspace(at[0], at[-1], SHOWN)
-    slope, base = np.polyfit(at, mean, 1, w=np.sqrt(n))
-    steps = np.sign(np.diff(_local_curve(places, at, n, h) @ mean - slope * places - base))
+    steps = np.sign(np.diff(_local_curve(places, at, n, h) @ mean - least_squares(at, mean).at(places)))
     steps = steps[steps != 0]
     return int(np.count_nonzero(np.diff(steps)))
 

@@ -160,8 +160,9 @@ def _shares(drawn: Drawn, page: Page) -> Canvas:
     canvas = page.begin(note, fitting_height(len(drawn.rows)))
     axes = _axes(canvas, drawn, 300)
     total = drawn.counts.sum(axis=1, keepdims=True)
-    reach = float(drawn.shares.sum(axis=1).max(initial=0.0)) or 1.0
-    _segments(axes, drawn, drawn.shares, reach)
+    shares = drawn.shares
+    reach = float(shares.sum(axis=1).max(initial=0.0)) or 1.0
+    _segments(axes, drawn, shares, reach)
     pixels = style.width_of(axes)
     for y, n in enumerate(total[:, 0]):
         axes.text(1 + 62 / pixels, y, count(n), ha="right", va="center", size=10, color=style.DIM,
@@ -268,7 +269,7 @@ def _hex(rgba: tuple[float, float, float, float]) -> str:
 
 def _mosaic(drawn: Drawn, page: Page) -> Canvas:
     """Draw a strip a row, as wide as its rows, divided by its shares: areas are counts."""
-    n = drawn.counts.sum(axis=1)
+    n, shares = drawn.counts.sum(axis=1), drawn.shares
     strips = np.sort(np.argsort(-n, kind="stable")[:MOST_STRIPS])
     hidden = len(n) - len(strips)
     more = f"The {count(hidden)} smallest rows are not drawn. " if hidden else ""
@@ -285,7 +286,7 @@ def _mosaic(drawn: Drawn, page: Page) -> Canvas:
         for j, colour in enumerate(drawn.colours):
             share = drawn.counts[i, j] / max(int(n[i]), 1)
             axes.bar(x, share, w, bottom=base, align="edge", color=colour, edgecolor="white", lw=1.2)
-            text = f"{count(drawn.counts[i, j])}\n{drawn.shares[i, j]:.0%}"
+            text = f"{count(drawn.counts[i, j])}\n{shares[i, j]:.0%}"
             if w * pixels > 44 and share > 0.07:
                 axes.text(x + w / 2, base + share / 2, text, ha="center", va="center", size=9.5,
                           color="white" if _dark(colour) else style.INK)  # fmt: skip

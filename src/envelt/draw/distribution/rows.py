@@ -79,9 +79,7 @@ def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float
         fences = result.summary.fences[i]
         inside = ordered.at(np.array([ordered.below(fences)[0], ordered.below(fences, "right")[1] - 1]))
     else:
-        inside = ordered.quantiles(
-            np.array([0.0, 1.0] if isinstance(asked, str) else asked) / (1 if asked == "ends" else 100)
-        )
+        inside = ordered.quantiles(np.array((0, 100) if isinstance(asked, str) else asked) / 100)
     q1, median, q3 = scale.place(result.summary.quartiles[i])
     ends = scale.place(inside)
     mean = float(scale.place(result.summary.moments.mean[i : i + 1])[0])
@@ -108,22 +106,17 @@ def draw_boxes(result: NumberDistribution, page: Page) -> Canvas:
         f"{shown.note}Box: middle half and median; whiskers: {_reach(result)}; ring: mean. A "
         "box hides the number of rows and a second peak."
     )
-    if result.look.whiskers != "fences":
-        canvas = page.begin(note)
-        axes = _frame(canvas, result, shown.order)
-        for k, i in enumerate(shown.order):
-            _box(axes, result, i, k, 0.5 if len(shown.order) > 1 else 0.4)
-        _finish(axes, result, shown.order)
-        return canvas
+    fenced = result.look.whiskers == "fences"
     hidden = sum(max(0, int(np.sum(result.outliers.groups == i)) - MOST_POINTS) for i in shown.order)
-    if hidden:
+    if hidden and fenced:
         note += f" Not drawn: {plural(hidden, 'outlier')} beyond the furthest {MOST_POINTS} of a group."
     canvas = page.begin(note)
     axes = _frame(canvas, result, shown.order)
     height = 0.5 if len(shown.order) > 1 else 0.4
     for k, i in enumerate(shown.order):
         _box(axes, result, i, k, height)
-        _outlier_points(axes, result, i, k)
+        if fenced:
+            _outlier_points(axes, result, i, k)
     _finish(axes, result, shown.order)
     return canvas
 
