@@ -33,6 +33,7 @@ SAID = {
         "study.distribution('mites', by='hive_type')", "study.distribution('brood_temp')",
         "study.distribution('hive_type')", "study.distribution('hive_type', by='fed')",
         "study.distribution('hived_on')", "study.distribution('hived_on', by='fed')", "study.distribution()",
+        "study.distribution(by='fed')", "plain.distribution(by='apiary')",
     ],
     "A candidate and the outcome": [
         "study.against('mites')", "study.against('humidity')", "study.against('wing_mm')", "study.against('fed')",
@@ -41,6 +42,11 @@ SAID = {
         "honey.against('weight_kg')", "honey.against('wing_mm')", "honey.against('fed')",
         "honey.against('hive_type')", "honey.against('hived_on')", "honey.against('fed', by='altitude_band')",
         "honey.against('weight_kg', by='altitude_band')", "study.against()", "honey.against()",
+    ],
+    "Along time": [
+        "study.series('hived_on')", "honey.series('hived_on', calendar='year')", "plain.series('inspected_on')",
+        "honey.series('inspected_on', by='fed', calendar='month')", "study.series('queen_born', 'colony_state')",
+        "plain.series('hived_on', 'feed_cost', measure='sum')",
     ],
     "Cross-tabulations": [
         "plain.contingency('hive_type')", "study.contingency('hive_type')", "plain.contingency('fed', 'wintered')",

@@ -1,13 +1,19 @@
 """What several test files use."""
 
+import os
 import sys
 
 import pytest
+from hypothesis import settings
 
 from envelt import Study
 from envelt.cli.app import main
 from envelt.core.catalogue import FINDINGS
 from envelt.core.finding import Finding
+
+settings.register_profile("drawn_once", derandomize=True)
+if "ENVELT_SEARCHES" not in os.environ:
+    settings.load_profile("drawn_once")  # a landing does not hang on a draw; `make search` draws anew
 
 LOUD = [f"sound_b{i:02d}" for i in range(1, 13)]
 ASIDE = [

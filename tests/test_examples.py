@@ -32,13 +32,14 @@ SAYS = {
     "relations": [r"\[weight_kg, weight_lb\]", "it turns round", "the same mean"],
     "report": ["nothing fetched", r"\| yes \| 2,310 \| 77.6% \|"],
     "rows": [r"18 of 3,000 rows \(0.6%\)", "at='1034'", r"\{1034: 164.2\}"],
+    "series": ["more often later in hived_on", "8 months of 16 have no row", "2024': 423"],
     "transforms": ["mites: log1p", "values at zero", "it has two peaks"],
     "whole_study": ["What the 58 columns are", "Left out: spring_frames", "599 later rows"],
 }
 WRITES = {
     "against": 3, "balance": 3, "begin": 2, "contingency": 3, "data_frame": 1, "distribution": 5, "embed": 2,
     "inventory": 2, "other_shapes": 4, "pairwise": 4, "prepare": 3, "rank": 2, "relations": 2, "report": 3, "rows": 2,
-    "transforms": 3, "whole_study": 14,
+    "series": 3, "transforms": 3, "whole_study": 14,
 }  # fmt: skip
 
 
@@ -77,7 +78,7 @@ def test_an_example_runs_from_anywhere_and_says_what_it_is_about(tmp_path, monke
 
 def test_examples_are_short_and_one_a_step():
     steps = {"begin", "inventory", "balance", "distribution", "against", "contingency", "relations", "pairwise", "rows"}
-    steps |= {"transforms", "embed", "rank", "prepare", "report", "whole_study"}
+    steps |= {"series", "transforms", "embed", "rank", "prepare", "report", "whole_study"}
     assert steps < {p.stem for p in EXAMPLES} == set(SAYS) == set(WRITES)
     for script in EXAMPLES:
         assert 20 <= len(script.read_text().splitlines()) <= 52, script

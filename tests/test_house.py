@@ -19,6 +19,7 @@ from envelt.core.columns.grouping import Grouping
 from envelt.core.columns.outcome import ClassOutcome, NumericOutcome
 from envelt.core.columns.table import Column
 from envelt.core.kept import Remade, kept
+from envelt.core.relations.side import Side
 from envelt.core.shapes.ordered import SortedArray, pooled_quantiles
 from envelt.core.stats.crossing import Crossing
 from envelt.core.stats.groups import GroupedRows
@@ -70,6 +71,7 @@ PLAIN = (str, bytes, int, float, type(None), SortedArray)
 MADE_FROM = (
     *(Column, Grouping, Sampling, TableAxis, ClassOutcome, NumericOutcome, GroupedRows, Crossing, TurnSearch),
     HeldOutRows,
+    Side,
 )
 """What results are made from: the rows of the study themselves, held once however many results there are."""
 LABELS = ("row_labels", "rows")

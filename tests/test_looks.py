@@ -15,7 +15,8 @@ ASKED = {
     "scale": "log1p", "bins": 7, "width": 3.0, "start": 1.0, "measure": "density", "arrange": "stacked",
     "bandwidth": 2.0,
     "numbers": True, "normal": True, "curve": True, "whiskers": "ends",
-    "box": True, "limits": (5, 20), "calendar": "year", "residuals": True,
+    "box": True, "limits": (5, 20), "calendar": "year", "residuals": True, "ranks": True,
+    "deviation": True, "size": 2.0,
 }  # fmt: skip
 LOOKED_AT = {
     "a number": lambda **look: HIVES.distribution("mites", **look),

@@ -142,3 +142,35 @@ def test_the_same_class_has_the_same_colour_everywhere(wintered):
     assert in_balance == {666: style.PALETTE[0], 2310: style.PALETTE[1]}
     panels = wintered.against("mites").draw().axes[1:]
     assert [to_hex(a.patches[0].get_facecolor()) for a in panels] == [style.PALETTE[1], style.PALETTE[0]]
+
+
+def test_dots_of_few_rows_are_large_and_their_margins_show_each():
+    r = np.random.default_rng(0)
+    sizes = {}
+    for n in (6, 30, 2_000):
+        frame = pd.DataFrame({"x": r.normal(size=n), "y": r.normal(size=n)})
+        study = Study(frame, outcome="y")
+        dots = [k for k in study.against("x").draw().axes[0].lines if k.get_marker() == "o"]
+        sizes[n] = dots[0].get_markersize() if dots else 0
+        figure = study.pairwise("x", "y").draw()
+        assert any(len(a.collections) == 1 and not a.patches for a in figure.axes[1:]) == (n <= 40)
+        one = study.distribution("x", picture="dots").draw().axes[0]
+        sizes[n, "dots"] = next(k.get_markersize() for k in one.lines if k.get_marker() == "o")
+    assert sizes[6] > 9 > sizes[30] > 6
+    assert sizes[6, "dots"] > 10 > sizes[2_000, "dots"]
+    large = Study(frame[:100], outcome="y").against("x", size=2).draw().axes[0]
+    usual = Study(frame[:100], outcome="y").against("x").draw().axes[0]
+    assert large.lines[0].get_markersize() == pytest.approx(2 * usual.lines[0].get_markersize())
+
+
+@pytest.mark.parametrize("picture", ["box", "violin", "dots"])
+@pytest.mark.parametrize("scale", ["linear", "log1p"])
+def test_a_mark_of_the_mean_and_a_deviation_is_where_they_are(wintered, picture, scale):
+    view = wintered.distribution("mites", by="fed", picture=picture, scale=scale, deviation=True)
+    marks = [k for k in view.draw().axes[0].lines if k.get_marker() == "D"]
+    place = np.log10 if scale == "log" else (lambda v: np.log10(1 + v)) if scale == "log1p" else (lambda v: v)
+    assert sorted(k.get_xdata()[0] for k in marks) == pytest.approx(sorted(place(view.table["mean"])))
+    ends = [k.get_xdata() for k in view.draw().axes[0].lines if k.get_marker() == "|" and len(k.get_xdata()) == 2]
+    assert len(ends) == 2
+    want = place(view.table["mean"] + view.table["sd"])
+    assert sorted(e[1] for e in ends) == pytest.approx(sorted(want))

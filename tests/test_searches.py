@@ -186,6 +186,10 @@ def test_any_study_answers_every_step_or_says_why_not(drawn, at):
         ("distribution", (name,), {"by": other}),
         ("against", (name,), {"by": other}),
         ("relations", (), {"by": name}),
+        ("relations", (name, other), {}),
+        ("distribution", (), {"by": name}),
+        ("series", (name,), {}),
+        ("series", (name, other), {"by": names[(at + 2) % len(names)]}),
     ]
     for step, columns, more in calls:
         try:
@@ -286,7 +290,8 @@ WRONG = [
 FIRST = {
     "distribution": ("mites",), "against": ("mites",), "contingency": ("fed", "hive_type"), "derive": ("new",),
     "transforms": ("mites",), "embed": ("mites", "weight_kg"), "relations": ("mites", "weight_kg"),
-    "pairwise": ("mites", "weight_kg"), "rank": ("mites",), "inventory": (), "balance": (), "split": (),
+    "series": ("inspected_on",), "pairwise": ("mites", "weight_kg"), "rank": ("mites",), "inventory": (), "balance": (),
+    "split": (),
     "where": (), "begin": (), "report": (), "prepare": (),
 }  # fmt: skip
 RECIPES = {
@@ -357,7 +362,7 @@ STEPS = {
     "inventory": (), "balance": ("-o", "wintered"), "distribution": ("mites", "--by", "fed"),
     "against": ("hive_type", "-o", "wintered"), "contingency": ("colony_state", "hive_type", "-o", "wintered"),
     "relations": ("mites", "weight_kg", "fed", "altitude_m"), "pairwise": ("mites", "weight_kg"),
-    "transforms": ("mites",), "rank": ("-o", "wintered"),
+    "transforms": ("mites",), "rank": ("-o", "wintered"), "series": ("inspected_on", "honey_kg", "--by", "fed"),
 }  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from itertools import permutations
 import numpy as np
 import pandas as pd
 import pytest
+import scipy
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
@@ -31,7 +32,7 @@ from envelt.core.stats.groups import GroupedRows
 from envelt.core.stats.heldout import held_out, number_cells
 from envelt.core.stats.mantel_haenszel import stratified_rates
 from envelt.core.stats.of_rows.tables import v_of_phi_squared
-from envelt.core.stats.of_rows.two_groups import _variance, rank_pair, superiority_of
+from envelt.core.stats.of_rows.two_groups import _variance, rank_pair, superiority_at_end, superiority_of
 from envelt.core.stats.of_units.spread import spread_of
 from envelt.core.stats.of_units.tables import effective_rows
 from envelt.core.stats.rates import calendar_rate_bins, rate_bins
@@ -692,3 +693,113 @@ def test_a_later_text_that_is_no_date_is_refused_by_name():
     made = Preparation().then("parts_of_date", "day").fit(days)
     with pytest.raises(PreparationError, match=r"day.*soon"):
         made.transform(pd.DataFrame({"day": ["2024-03-01", "soon"], "x": [1.0, 2.0]}))
+
+
+def test_a_difference_without_spread_has_a_size_and_no_interval():
+    frame = pd.DataFrame({"x": [300.0] * 6 + [500.0] * 6, "y": ["no"] * 6 + ["yes"] * 6})
+    effects = Study(frame, outcome="y", kinds={"x": "continuous"}).against("x").effects
+    assert effects.loc["mean_difference", "estimate"] == pytest.approx(200)
+    assert np.isnan(effects.loc["mean_difference", "low"])
+
+
+@pytest.mark.parametrize(("theta", "m", "n"), [(0.6, 1, 9), (0.25, 4, 1), (0.5, 8, 8)])
+def test_the_ends_of_an_interval_of_superiority_are_where_its_test_stands(theta, m, n):
+    found, star, z = superiority_at_end(theta, m, n), (m + n) / 2 - 1, stats.norm.ppf(0.975)
+    assert 0 < found.low < theta < found.high < 1
+    for t in (found.low, found.high):
+        variance = t * (1 - t) * (1 + star * ((1 - t) / (2 - t) + t / (1 + t))) / (m * n)
+        assert (theta - t) ** 2 == pytest.approx(z**2 * variance, rel=1e-6)
+
+
+def test_rates_by_units_are_one_wherever_they_are_shown():
+    r = np.random.default_rng(4)
+    unit = np.repeat(np.arange(60), 5)
+    frame = pd.DataFrame({"u": unit, "term": np.array(["Jan", "Feb", "Mar"])[r.integers(0, 3, 300)]})
+    frame["y"] = np.array(["calm", "rain", "snow"])[np.clip(r.integers(0, 3, 60)[unit] + r.integers(-1, 2, 300), 0, 2)]
+    study = Study(frame, outcome="y", event="calm", unit="u")
+    along, levels = study.series("term").table, study.against("term").rates
+    for name in ("n", "rate", "low", "high"):
+        assert along.loc[["Jan", "Feb", "Mar"], name].tolist() == pytest.approx(
+            levels.loc[["Jan", "Feb", "Mar"], name].tolist()
+        )
+
+
+def test_what_turns_round_by_next_to_nothing_is_not_said_of_a_large_number_either():
+    r = np.random.default_rng(1)
+    n = 60_000
+    g, x = r.integers(0, 2, n), r.normal(size=n)
+    z = r.normal(size=n)
+    for slope, says in ((0.03, False), (1.0, True)):
+        y = slope * x * np.where(g == 1, 1, -1) + 0.8 * z
+        frame = pd.DataFrame({"x": x, "g": np.where(g == 1, "b", "a"), "y": 7_000 * y + 50_000})
+        codes = {f.code for f in Study(frame, outcome="y").against().findings}
+        assert ("turns-between-groups" in codes) == says
+
+
+def test_held_out_intervals_of_units_of_a_row_are_those_of_rows():
+    r = np.random.default_rng(6)
+    frame = pd.DataFrame({"x": r.normal(size=500), "u": np.arange(500)})
+    frame["y"] = 0.6 * frame["x"] + r.normal(size=500)
+    wide = [
+        float(np.diff(Study(frame, outcome="y", unit=u).rank("x").table.loc["x", ["low", "high"]])[0])
+        for u in ("u", None)
+    ]
+    assert wide[0] == pytest.approx(wide[1], rel=0.15)
+
+
+def test_an_unrelated_pair_has_no_form_or_too_few_rows_for_one():
+    r = np.random.default_rng(9)
+    for n, form in ((400, "none"), (20, "not decided")):
+        frame = pd.DataFrame({"a": r.normal(size=n), "b": r.normal(size=n)})
+        assert Study(frame).relations("a", "b").pairs["form"].tolist() == [form]
+
+
+def test_rows_without_a_unit_are_a_case_each():
+    r = np.random.default_rng(2)
+    frame = pd.DataFrame({"g": ["a", "b"] * 60, "u": [None] * 110 + list(range(10))})
+    frame["y"] = np.where(r.random(120) < np.where(frame["g"] == "a", 0.9, 0.2), "yes", "no")
+    rates = Preparation(outcome="y", unit="u").then("encode", "g", using="rate").fit_transform(frame)["g"]
+    assert rates[:110][frame["g"][:110] == "a"].nunique() > 2  # out of fold, and they are in different ones
+
+
+def test_what_leaves_no_difference_between_the_ends_is_refused():
+    frame = pd.DataFrame({"x": [1e16, 1e16 + 2] * 10})
+    with pytest.raises(PreparationError, match="leaves the range"):
+        Preparation().then("reexpress", "x", transform="log").fit(frame)
+
+
+def test_a_code_that_no_level_has_is_missing_on_the_way_back():
+    frame = pd.DataFrame({"g": pd.Categorical(["low", "high"] * 10, ["low", "high"], ordered=True)})
+    made = Preparation().then("encode", "g", using="ordered").fit(frame)
+    column = pd.Series([0, 1, 2, -1, 0.5, np.nan, 7, -4], name=next(iter(made.transform(frame))))
+    back = made.inverse(column)
+    assert [None if pd.isna(v) else v for v in back] == ["low", "high", *[None] * 6]
+
+
+def test_amounts_that_go_below_zero_have_no_ratio():
+    r = np.random.default_rng(3)
+    size = r.lognormal(3, 0.8, 900)
+    frame = pd.DataFrame({"a": size * r.lognormal(0, 0.4, 900), "b": size * r.lognormal(0, 0.4, 900)})
+    frame["y"] = np.log(frame["a"] / frame["b"]) + r.normal(0, 0.2, 900)
+
+    def told(f):
+        return [x.code for x in Study(f, outcome="y").against().findings if "ratio" in x.code]
+
+    assert told(frame)
+    frame.loc[:8, "b"] = -1.0
+    assert not told(frame)
+
+
+@pytest.mark.parametrize("sparse", [False, True])
+def test_the_spread_of_units_along_one_direction_is_written_out(sparse):
+    r = np.random.default_rng(7)
+    wide = np.outer(r.normal(size=40) * np.repeat([1, 4], 20), r.normal(size=3))
+    factor = scipy.sparse.csr_array(wide) if sparse else wide
+    found = spread_of([(1.0, factor)], 1)
+    away = np.sum((wide - wide.mean(axis=0)) ** 2, axis=1)
+    trace = 40 / 39 * away.sum()
+    uneven = np.sum((away - away.mean()) ** 2) * (40 / 39) ** 3
+    assert found.length == pytest.approx(np.sum(wide.sum(axis=0) ** 2))
+    assert (found.mean, found.df) == (pytest.approx(trace), 1.0)
+    assert found.df_within == pytest.approx(max(min(39, 2 * trace**2 / uneven), 1))
+    assert found.df_within < 39

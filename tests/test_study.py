@@ -216,7 +216,7 @@ def test_every_finding_is_in_the_catalogue_and_the_readme_example_runs(tmp_path,
     named = {item["finding"] for item in planted()["planted"]} - {None}
     assert named <= listed
     example = re.search(r"```python\n(.*?)```", (root / "README.md").read_text(), re.S).group(1)
-    assert example.strip().count("\n") == 15
+    assert example.strip().count("\n") == 16
     monkeypatch.chdir(tmp_path)
     exec(example, {})
     assert {p.name for p in tmp_path.iterdir()} == {"humidity.png", "report.html"}

@@ -6,9 +6,11 @@ from collections.abc import Iterable
 from numbers import Real
 from typing import TYPE_CHECKING, Unpack, overload
 
+from .core.against.leading import AgainstOptions, Leading
 from .core.asked import checked, column_name, listed, number_within, one_of, text, whole_from, yes_no
-from .core.choices import ALTERNATIVES, CROSSINGS, METHODS, NO_ANGLES, SHARES, SORTS
+from .core.choices import CROSSINGS, NO_ANGLES, SHARES, SORTS
 from .core.distribution.look import Look, LookOptions
+from .core.relations.correlating import COEFFICIENT, Correlating
 from .errors import OptionError
 from .questions_of_rows import Names, RowQuestions
 from .steps.checks import names_of
@@ -18,9 +20,11 @@ if TYPE_CHECKING:
     from .views.balance import BalanceView
     from .views.contingency import ContingencyView
     from .views.distribution import DistributionView, SheetView
+    from .views.given import GivenView
     from .views.glance import GlanceView
     from .views.inventory import InventoryView
     from .views.pairwise import PairwiseView
+    from .views.profile import ProfileView
     from .views.rank import RankView
     from .views.relations import RelationsView
     from .views.transforms import TransformsSheetView, TransformsView
@@ -71,6 +75,8 @@ class Questions(RowQuestions):
     @overload
     def distribution(self, *, sort: str = "skewness") -> SheetView: ...
     @overload
+    def distribution(self, *, by: Names) -> ProfileView: ...
+    @overload
     def distribution(
         self, column: Names, /, *columns: Names, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
     ) -> DistributionView: ...
@@ -78,13 +84,14 @@ class Questions(RowQuestions):
     def distribution(
         self,
         *columns: Names, by: Names | None = None, sort: str = "skewness", top: int = 10, **look: Unpack[LookOptions],
-    ) -> DistributionView | SheetView:  # fmt: skip
+    ) -> DistributionView | SheetView | ProfileView:  # fmt: skip
         """Show how one column is distributed, or several of one unit on one axis; without a name, all of them.
 
         Parameters
         ----------
         *columns
-            One column, or several numeric ones (or dates) of one unit of measure. None gives the sheet of all.
+            One column, or several numeric ones (or dates) of one unit of measure. None gives the sheet of all; with
+            ``by`` the profile of its groups: every number and category in each, those that differ most first.
         by
             Up to two columns whose groups are compared; a number is cut near its quarters.
         sort
@@ -112,35 +119,30 @@ class Questions(RowQuestions):
         names, groups, looked = names_of(columns), names_of(by, "by"), Look.of(look)
         if names:
             return show_distribution(self._context, names, groups, top, looked)
-        if groups or look:
-            raise OptionError("Name a column: by and the options of the picture are not for the sheet of all columns.")
+        if look:
+            raise OptionError("Name a column: the options of the picture are for one, or several of one unit.")
+        if groups:
+            from .steps.profile import show_profile
+
+            return show_profile(self._context, groups)
         return show_sheet(self._context, sort)
 
     @overload
     def against(self) -> GlanceView: ...
     @overload
-    def against(
-        self, column: str, /, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
-    ) -> AgainstView: ...
+    def against(self, column: str, /, **options: Unpack[AgainstOptions]) -> AgainstView: ...
+    @overload
+    def against(self, columns: list[str], /, **options: Unpack[AgainstOptions]) -> tuple[AgainstView, ...]: ...
     @overload
     def against(
-        self, columns: list[str], /, *, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
+        self, first: Names, second: Names, /, *more: Names, **options: Unpack[AgainstOptions]
     ) -> tuple[AgainstView, ...]: ...
-    @overload
+    @checked(top=whole_from(1), least=whole_from(1), **COEFFICIENT)
     def against(
         self,
-        first: Names,
-        second: Names,
-        /,
-        *more: Names,
-        by: Names | None = None,
-        top: int = 10,
-        **look: Unpack[LookOptions],
-    ) -> tuple[AgainstView, ...]: ...
-    @checked(top=whole_from(1))
-    def against(
-        self, *columns: Names, by: Names | None = None, top: int = 10, **look: Unpack[LookOptions]
-    ) -> AgainstView | GlanceView | tuple[AgainstView, ...]:
+        *columns: Names, by: Names | None = None, top: int | None = None, least: int | None = None,
+        method: str = "auto", confidence: float = 0.95, alternative: str = "two-sided", **look: Unpack[LookOptions],
+    ) -> AgainstView | GlanceView | tuple[AgainstView, ...]:  # fmt: skip
         """Say whether the outcome differs along one candidate, by how much, and how surely.
 
         Parameters
@@ -150,8 +152,13 @@ class Questions(RowQuestions):
             glance: ``table`` has one row each, strongest first.
         by
             Up to two columns that divide the rows: the picture shows the parts side by side, ``by`` has one row each.
-        top, **look
-            As in `distribution`; ``residuals`` draws what the line leaves of a numeric outcome.
+        top, least
+            Of a category: only so many levels with the highest mean or rate, of at least ``least`` rows (ten, where
+            ``top`` is given). Of a number ``top`` is how many of the most frequent values to list.
+        **look
+            As in `distribution`; of two numbers ``residuals`` draws what the line leaves, ``ranks`` rank against rank.
+        method, confidence, alternative
+            Of the coefficients of two numbers, as in `relations`.
 
         Raises
         ------
@@ -161,7 +168,10 @@ class Questions(RowQuestions):
 
         names, groups, looked = names_of(columns), names_of(by, "by"), Look.of(look)
         if names:
-            views = tuple(set_against(self._context, name, groups, top, looked) for name in names)
+            asked = Correlating(method, confidence, alternative)
+            views = tuple(
+                set_against(self._context, name, groups, Leading(top, least), looked, asked) for name in names
+            )
             return views[0] if len(columns) == 1 and isinstance(columns[0], str | Real) else views
         if groups or look:
             raise OptionError("Name a candidate: by and the options of the picture are for one at a time.")
@@ -173,6 +183,7 @@ class Questions(RowQuestions):
         colour=one_of("share", "residual"),
         order=one_of("level", "count", "rate"),
         counts=column_name,
+        values=column_name,
         cuts=listed,
         calendar=text,
         missing=yes_no,
@@ -187,8 +198,8 @@ class Questions(RowQuestions):
         counts: str | None = None,
         bins: int | None = None, width: float | None = None, start: float | None = None, cuts: Iterable[float] = (),
         calendar: str | None = None,
-        largest: int | None = None, missing: bool = False,
-    ) -> ContingencyView:  # fmt: skip
+        largest: int | None = None, missing: bool = False, values: str | None = None,
+    ) -> ContingencyView | GivenView:  # fmt: skip
         """Tabulate one or two columns, or combinations of columns: counts, shares, and the outcome's rates.
 
         Parameters
@@ -214,6 +225,9 @@ class Questions(RowQuestions):
             How many levels stay apart; the others become "other". By default 200.
         missing
             Whether missing is a level of its own.
+        values
+            The column that holds the figures of the cells, of a table of means, percentages or totals: they are shown
+            as they are, one a cell, without an interval that nobody can know.
 
         Raises
         ------
@@ -232,6 +246,10 @@ class Questions(RowQuestions):
             names_of(rows, "rows"), names_of(columns), names_of(by, "by"), shares, picture, colour, order, counts,
             Cuts(bins, width, start, tuple(cuts), calendar, largest, missing),
         )  # fmt: skip
+        if values is not None:
+            from .steps.given import show_given
+
+            return show_given(self._context, asked, values)
         return tabulate(self._context, asked)
 
     @checked(time=column_name)
@@ -257,13 +275,14 @@ class Questions(RowQuestions):
         return show_rank(self._context, names_of(columns), time)
 
     @checked(
-        method=one_of(*METHODS), at_least=number_within(0, 1), confidence=number_within(0, 1, ends=False),
-        alternative=one_of(*ALTERNATIVES), order=one_of("similar", "file"), whole=yes_no,
+        at_least=number_within(0, 1), order=one_of("similar", "file"), whole=yes_no, ranks=yes_no, residuals=yes_no,
+        **COEFFICIENT,
     )  # fmt: skip
     def relations(
         self,
         *columns: Names, method: str = "auto", by: Names | None = None, at_least: float | None = None,
         confidence: float = 0.95, alternative: str = "two-sided", order: str = "similar", whole: bool = False,
+        ranks: bool = False, residuals: bool = False,
     ) -> RelationsView:  # fmt: skip
         """Say which columns say the same thing, which move together, and in which form.
 
@@ -284,6 +303,8 @@ class Questions(RowQuestions):
             Of the picture: "similar", so that blocks stand together, or as in the "file".
         whole
             Draw the whole square, not half of it.
+        ranks, residuals
+            Of two numbers, which are drawn as in `pairwise`: rank against rank, or what the line leaves of the second.
 
         Raises
         ------
@@ -291,15 +312,17 @@ class Questions(RowQuestions):
         """
         from .steps.relations import RelationsOptions, show_relations
 
+        asked = Correlating(method, confidence, alternative)
         options = RelationsOptions(
-            names_of(columns), method, names_of(by, "by"), at_least, confidence, alternative, order, whole
+            names_of(columns), asked, names_of(by, "by"), at_least, order, whole, ranks, residuals
         )
         return show_relations(self._context, options)
 
-    @checked(most=whole_from(2), colour=column_name, ranks=yes_no, panels=yes_no)
+    @checked(most=whole_from(2), colour=column_name, ranks=yes_no, residuals=yes_no, panels=yes_no, **COEFFICIENT)
     def pairwise(
         self, *columns: Names, by: Names | None = None, most: int = 6, colour: str | None = None,
-        ranks: bool = False, panels: bool = False,
+        ranks: bool = False, residuals: bool = False, panels: bool = False, method: str = "auto",
+        confidence: float = 0.95, alternative: str = "two-sided",
     ) -> PairwiseView:  # fmt: skip
         """Show every pair of columns once, by class; of two columns named, that pair large.
 
@@ -313,8 +336,10 @@ class Questions(RowQuestions):
             How many columns to choose, where none is named.
         colour
             A third column by colour, of one pair.
-        ranks, panels
-            Of one pair: rank against rank; one panel a class, on shared axes.
+        ranks, residuals, panels
+            Of one pair: rank against rank; what the line leaves of the second; one panel a class, on shared axes.
+        method, confidence, alternative
+            Of the coefficients, as in `relations`.
 
         Raises
         ------
@@ -322,7 +347,8 @@ class Questions(RowQuestions):
         """
         from .steps.pairwise import PairwiseOptions, show_pairwise
 
-        options = PairwiseOptions(names_of(columns), names_of(by, "by"), most, colour, ranks, panels)
+        asked = Correlating(method, confidence, alternative)
+        options = PairwiseOptions(names_of(columns), names_of(by, "by"), most, colour, ranks, residuals, panels, asked)
         return show_pairwise(self._context, options)
 
     @overload

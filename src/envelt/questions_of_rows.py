@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 
-from .core.asked import checked, function, labels, one_of, text, whole_from, yes_no
-from .core.choices import DISTANCES, MAPS, MOST_FRAMES
+from .core.asked import checked, column_name, function, labels, one_of, single, text, whole_from, yes_no
+from .core.choices import DISTANCES, MAPS, MEASURED, MOST_FRAMES
 from .steps.checks import names_of
 
 if TYPE_CHECKING:
     from .steps.context import Context
     from .views.embed import EmbedView
     from .views.rows import RowsView
+    from .views.series import SeriesView
 
 Names = str | Iterable[str]
 
@@ -58,6 +59,48 @@ class RowQuestions:
 
         options = RowsOptions(expression, names_of(sort, "sort"), names_of(columns), most, at)  # type: ignore[arg-type]
         return show_rows(self._context, options)
+
+    @checked(time=column_name, value=column_name, measure=one_of(*MEASURED), level=single, calendar=text, grid=yes_no)
+    def series(
+        self, time: str, value: str | None = None, /, *, measure: str | None = None, level: Any = None,
+        by: Names | None = None, calendar: str | None = None, grid: bool = False,
+    ) -> SeriesView:  # fmt: skip
+        """Show a mean, a rate, a sum or a count along time, in a connected line with its band.
+
+        Parameters
+        ----------
+        time
+            A date; a whole number that counts time, such as a year; or levels in an order.
+        value
+            The column that is measured; by default the outcome, and without one rows are counted.
+        measure
+            "mean" or "sum" of a number, "rate" of a level, or "count" of rows; by default a mean or a rate.
+        level
+            The level whose rate is shown; by default the event, see `Study`.
+        by
+            Up to two columns whose groups have a line each.
+        calendar
+            Of a date: day, week, month, quarter, year, decade or century; by default one of which sixty or fewer span
+            it.
+        grid
+            Draw months as a grid, a row a year.
+
+        Raises
+        ------
+        OptionError, UnknownColumnError, OutcomeError
+
+        Examples
+        --------
+        >>> from envelt import Study
+        >>> Study("demo").series("inspected_on", calendar="year").table["count"].tolist()
+        [1525, 1475]
+        """
+        from .steps.series import SeriesOptions, show_series
+
+        named = None if level is None else str(level)
+        return show_series(
+            self._context, SeriesOptions(time, value, measure, named, names_of(by, "by"), calendar, grid)
+        )
 
     @checked(
         method=one_of(*MAPS), distance=one_of(*DISTANCES), nearest=whole_from(2), seed=whole_from(0),

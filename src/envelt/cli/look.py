@@ -8,7 +8,10 @@ import typer
 
 from ..errors import OptionError
 from .command import app
-from .options import LOOK, ROWS, SAVED, Given, names_in, numbers_in, takes
+from .options import COEFFICIENT, LOOK, ROWS, SAVED, Given, names_in, numbers_in, takes
+
+PAIR = ("ranks", "residuals", *COEFFICIENT)
+"""Options of two numbers."""
 
 
 @app.command()
@@ -35,7 +38,7 @@ def balance(given: Given) -> None:
 
 
 @app.command()
-@takes("by", *LOOK[:-1], "top", "outcome", "unit", *ROWS, *SAVED)
+@takes("by", *LOOK[:-2], "top", "outcome", "unit", *ROWS, *SAVED)
 def distribution(
     given: Given,
     columns: Annotated[
@@ -45,19 +48,25 @@ def distribution(
 ) -> None:
     """Show how a column is distributed, alone or by group: its spikes, tails, peaks and outliers.
 
+    Without a column: all of them; with --by the profile of the groups, the columns that differ most first.
+
     Example: envelt distribution demo mites --by altitude_band --scale log1p --out mites.png
     """
     study = given.study()
     names, by = names_in(columns, study.table.columns), names_in(given["by"])
     look = given.look()
-    if names or by or look:
-        given.give([study.distribution(names, by=by, top=given["top"], **look)])
+    if names or look:
+        given.give([study.distribution(names, by=by, top=given["top"] or 10, **look)])
+    elif by:
+        if sort != "skewness":
+            raise OptionError("--sort is of the sheet of all columns; the profile of groups has its own order.")
+        given.give([study.distribution(by=by)])
     else:
         given.give([study.distribution(sort=sort)])
 
 
 @app.command()
-@takes("outcome", "event", "unit", "by", *LOOK, "top", *ROWS, "seed", *SAVED)
+@takes("outcome", "event", "unit", "by", *LOOK, "top", "least", *COEFFICIENT, *ROWS, "seed", *SAVED)
 def against(
     given: Given,
     columns: Annotated[
@@ -75,7 +84,8 @@ def against(
     if not names and not by and not given.look():
         given.give([study.against()])
         return
-    given.give([study.against(c, by=by, top=given["top"], **given.look()) for c in names or [""]], names or None)
+    look, asked = given.look(), given.of("top", "least", *COEFFICIENT)
+    given.give([study.against(c, by=by, **asked, **look) for c in names or [""]], names or None)
 
 
 @app.command()
@@ -95,6 +105,9 @@ def contingency(
     cuts: Annotated[str, typer.Option(metavar="A,B,…", help="Points to cut numbers at.")] = "",
     largest: Annotated[int | None, typer.Option(metavar="N", help="Levels kept apart; the others join.")] = None,
     missing_level: Annotated[bool, typer.Option("--missing-level", help="Missing as a level of its own.")] = False,
+    values: Annotated[
+        str | None, typer.Option(metavar="COLUMN", help="The figures of the cells, of a table of means or totals.")
+    ] = None,
 ) -> None:
     """Cross columns: counts, shares, the outcome's rates, and whether a relation turns round within a third column.
 
@@ -108,6 +121,7 @@ def contingency(
         names_in(rows, known), names_in(columns, known), by=names_in(given["by"]), shares=shares, picture=picture,
         colour=colour, order=order, bins=given["bins"], width=given["width"], start=given["start"],
         cuts=numbers_in(cuts, "--cuts"), calendar=given["calendar"], largest=largest, missing=missing_level,
+        values=values,
     )  # fmt: skip
     given.give([view])
 
@@ -159,23 +173,43 @@ def rows(
 
 
 @app.command()
-@takes("by", "outcome", "event", "unit", *ROWS, "seed", *SAVED)
+@takes("by", "calendar", "outcome", "event", "unit", *ROWS, *SAVED)
+def series(
+    given: Given,
+    time: Annotated[str | None, typer.Argument(metavar="TIME", help="A date, a year, or levels in an order.")] = None,
+    value: Annotated[
+        str | None, typer.Argument(metavar="[COLUMN]", help="What is measured. None: the outcome, else rows.")
+    ] = None,
+    measure: Annotated[
+        str | None, typer.Option(metavar="NAME", help="mean or sum of a number, rate of a level, count of rows.")
+    ] = None,
+    level: Annotated[str | None, typer.Option(metavar="LEVEL", help="The level whose rate is shown.")] = None,
+    grid: Annotated[bool, typer.Option("--grid", help="Months as a grid, a row a year.")] = False,
+) -> None:
+    """Show a mean, a rate, a sum or a count along days, weeks, months or years, a line a group.
+
+    Example: envelt series demo inspected_on honey_kg --calendar month --by fed --out honey.png
+    """
+    if time is None:
+        raise OptionError("Name a column of time: a date, a year, or levels in an order.")
+    study = given.study()
+    view = study.series(
+        time, value, measure=measure, level=level, by=names_in(given["by"]), calendar=given["calendar"], grid=grid
+    )
+    given.give([view])
+
+
+@app.command()
+@takes("by", "outcome", "event", "unit", *PAIR, *ROWS, "seed", *SAVED)
 def relations(
     given: Given,
     columns: Annotated[
         list[str] | None, typer.Argument(metavar="[COLUMN]...", help="Two or more columns. None: all.")
     ] = None,
-    method: Annotated[
-        str, typer.Option(metavar="NAME", help="auto (all kinds, by form), pearson, spearman or kendall.")
-    ] = "auto",
     at_least: Annotated[
         float | None,
         typer.Option("--at-least", metavar="STRENGTH", help="Only pairs of this strength or more, 0 to 1."),
     ] = None,
-    confidence: Annotated[float, typer.Option(metavar="SHARE", help="Of the intervals.")] = 0.95,
-    alternative: Annotated[
-        str, typer.Option(metavar="NAME", help="two-sided, greater or less; with a named method.")
-    ] = "two-sided",
     order: Annotated[
         str, typer.Option(metavar="HOW", help="Of the picture: similar columns together, or file.")
     ] = "similar",
@@ -187,14 +221,14 @@ def relations(
     """
     study = given.study()
     view = study.relations(
-        names_in(columns, study.table.columns), method=method, by=names_in(given["by"]), at_least=at_least,
-        confidence=confidence, alternative=alternative, order=order, whole=whole,
+        names_in(columns, study.table.columns), by=names_in(given["by"]), at_least=at_least, order=order, whole=whole,
+        **given.of(*PAIR),
     )  # fmt: skip
     given.give([view])
 
 
 @app.command()
-@takes("by", "outcome", "event", "unit", *ROWS, "seed", *SAVED)
+@takes("by", "outcome", "event", "unit", *PAIR, *ROWS, "seed", *SAVED)
 def pairwise(
     given: Given,
     columns: Annotated[
@@ -203,7 +237,6 @@ def pairwise(
     ] = None,
     most: Annotated[int, typer.Option(metavar="N", min=2, help="How many to choose, where none is named.")] = 6,
     colour: Annotated[str | None, typer.Option(metavar="COLUMN", help="A third column by colour, of one pair.")] = None,
-    ranks: Annotated[bool, typer.Option("--ranks", help="Rank against rank, of one pair.")] = False,
     panels: Annotated[bool, typer.Option("--panels", help="One panel a class on shared axes, of one pair.")] = False,
 ) -> None:
     """Show every pair of columns once, by class, with its coefficient and form; or one pair, large.
@@ -212,8 +245,8 @@ def pairwise(
     """
     study = given.study()
     view = study.pairwise(
-        names_in(columns, study.table.columns), by=names_in(given["by"]), most=most, colour=colour, ranks=ranks,
-        panels=panels,
+        names_in(columns, study.table.columns), by=names_in(given["by"]), most=most, colour=colour, panels=panels,
+        **given.of(*PAIR),
     )  # fmt: skip
     given.give([view])
 

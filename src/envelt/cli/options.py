@@ -84,8 +84,15 @@ SHARED: dict[str, tuple[Any, Any]] = {
     "curve": (_option(bool, None, "The density over the histogram.", "--curve"), False),
     "box": (_option(bool, None, "A box under the dots.", "--box"), False),
     "whiskers": (_option(str, "HOW", "Of boxes: fences, ends, or two percentiles: 5,95."), "fences"),
+    "deviation": (_option(bool, None, "A mark at the mean and a deviation to either side.", "--deviation"), False),
+    "size": (_option(float, "TIMES", "Dots so many times as large as usual."), 1.0),
     "residuals": (_option(bool, None, "Two numbers: draw what the line leaves.", "--residuals"), False),
-    "top": (_option(int, "N", "How many of the most frequent values to list."), 10),
+    "ranks": (_option(bool, None, "Two numbers: draw rank against rank.", "--ranks"), False),
+    "method": (_option(str, "NAME", "Of coefficients: auto (by form), pearson, spearman or kendall."), "auto"),
+    "confidence": (_option(float, "SHARE", "Of intervals of coefficients."), 0.95),
+    "alternative": (_option(str, "NAME", "two-sided, greater or less; with a named method."), "two-sided"),
+    "top": (_option(int | None, "N", "Most frequent values to list; of levels, so many with the highest mean."), None),
+    "least": (_option(int | None, "N", "Of levels: only those of at least so many rows."), None),
     "kind": (
         _option(
             list[str] | None,
@@ -131,8 +138,9 @@ SHARED: dict[str, tuple[Any, Any]] = {
 
 LOOK = (
     "picture", "scale", "bins", "width", "start", "measure", "arrange", "bandwidth", "limits", "calendar", "numbers",
-    "normal", "curve", "box", "whiskers", "residuals",
+    "normal", "curve", "box", "whiskers", "deviation", "size", "residuals", "ranks",
 )  # fmt: skip
+COEFFICIENT = ("method", "confidence", "alternative")
 ROWS = ("kind", "missing", "counts", "ignore", "where")
 SAVED = ("out", "guard_formulas", "findings", "all", "json")
 
@@ -211,6 +219,10 @@ class Given:
         if "," in asked.get("whiskers", ""):
             asked["whiskers"] = numbers_in(asked["whiskers"], "--whiskers")
         return cast("LookOptions", asked)
+
+    def of(self, *names: str) -> dict[str, Any]:
+        """Return some of the options by name, to be handed on as they are."""
+        return {name: self[name] for name in names}
 
     def give(self, views: Sequence[View], names: list[str] | None = None) -> None:
         """Save the views where asked, then print them as JSON or for a person."""

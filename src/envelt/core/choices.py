@@ -11,6 +11,8 @@ NO_ANGLES = dict.fromkeys(
     ("pie", "donut", "doughnut", "sunburst"),
     " Angles are hard to compare: take shares (each bar is 100 %), or bars for counts.",
 )
+MEASURED = ("mean", "rate", "sum", "count")
+"""Along time."""
 METHODS = ("auto", "pearson", "spearman", "kendall")
 """Of relations."""
 ALTERNATIVES = ("two-sided", "greater", "less")

@@ -6,18 +6,26 @@ from dataclasses import replace
 
 from ..core import thresholds as T
 from ..core.against.answers import Against, AgainstAnswers
+from ..core.against.by_class import LevelsByClass
+from ..core.against.by_number import NumberByLevels
 from ..core.against.glance import GlanceAnswers
+from ..core.against.leading import Leading, showing
 from ..core.columns.grouping import crossed_column
 from ..core.columns.table import CategoryColumn
 from ..core.distribution.look import Look
+from ..core.relations.correlating import USUAL, Correlating
 from ..core.words import plural
 from ..errors import OptionError, OutcomeError
 from ..views.against import AgainstView
+from ..views.captions import Captions
 from ..views.glance import GlanceView
 from ..write.progress import slow_progress
 from .checks import refuse_empty, refuse_itself
 from .context import Context, once
 from .doubt import doubted
+
+MOST_VALUES = 10
+"""Of the most frequent values, where nobody says how many."""
 
 
 @doubted
@@ -36,7 +44,9 @@ def show_glance(context: Context) -> GlanceView:
 
 @doubted
 @once
-def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look: Look) -> AgainstView:
+def set_against(
+    context: Context, name: str, by: tuple[str, ...], of: Leading, look: Look, correlating: Correlating = USUAL
+) -> AgainstView:
     """Set one candidate against the outcome, over all rows and in the parts that other columns make.
 
     Over all rows, the other candidates are searched for one within which the relation turns round.
@@ -56,11 +66,11 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
             about = (*about, joined)
     asked = Against(
         candidate, outcome, context.sampling, context.table.rows, look, context.cases, context.ranges.get(name),
-        context.seed,
+        context.seed, correlating,
     )  # fmt: skip
     if not by:
         searches = context.turns([name, *context.candidates]), context.within_cases([name])
-        return AgainstView(AgainstAnswers(asked.result(), asked, None, *searches), about, top, names)
+        return _view(AgainstAnswers(asked.result(), asked, None, *searches), about, of, names)
     about = (*about, f"divided by {' and '.join(names(n) for n in by)}")
     divided = context.grouping(by)
     if isinstance(candidate, CategoryColumn):
@@ -70,4 +80,19 @@ def set_against(context: Context, name: str, by: tuple[str, ...], top: int, look
         result = replace(asked, candidate=crossed).result()
     else:
         result = asked.result(divided)
-    return AgainstView(AgainstAnswers(result, asked, divided, None, None), about, top, names)
+    return _view(AgainstAnswers(result, asked, divided, None, None), about, of, names)
+
+
+def _view(answers: AgainstAnswers, about: tuple[str, ...], of: Leading, names: Captions) -> AgainstView:
+    """Show the answers, of a category the levels that were asked for."""
+    if of.asked and isinstance(answers.result, LevelsByClass | NumberByLevels) and not answers.asked.look.is_plain:
+        raise OptionError("top and least choose levels for the step's own picture: leave the picture's options out.")
+    shown = showing(answers.result, of)
+    if isinstance(shown, LevelsByClass | NumberByLevels) and shown.shown is not None:
+        levels = len(shown.levels if isinstance(shown, LevelsByClass) else shown.summary.labels)
+        what = "rate" if isinstance(shown, LevelsByClass) else "mean"
+        chosen = (
+            f"{plural(len(shown.shown), 'level')} of {levels}, of at least {of.rows} rows, the highest {what} first"
+        )
+        about = (*about, f"{chosen}; tests and effects are of all")
+    return AgainstView(replace(answers, result=shown), about, of.top or MOST_VALUES, names)

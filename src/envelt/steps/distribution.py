@@ -34,8 +34,10 @@ def show_distribution(
     """Describe one column, or several of one unit, in groups."""
     columns = [context.table[n] for n in names]
     refuse_itself(by, names)
-    if look.residuals:
-        raise OptionError("Residuals are those of a line through two numbers: use against, with a numeric outcome.")
+    if look.residuals or look.ranks:
+        raise OptionError(
+            "Residuals, and rank against rank, are of two numbers: use pairwise, or against with a numeric outcome."
+        )
     grouping = context.grouping(by)
     about = (f"{plural(len(context.table), 'row')}", *context.kept)
     titles = [context.names(n) for n in names]

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from ..core import thresholds as T
 from ..core.columns.outcome import ClassOutcome, NumericOutcome
-from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn, largest_apart
+from ..core.columns.table import CategoryColumn, Column, NumericColumn, TimeColumn
+from ..core.relations.correlating import USUAL, Correlating
 from ..core.relations.pairs import PairwiseAnswers
-from ..core.relations.panels import MOST_CLASSES, PanelClasses
-from ..core.relations.relations import Correlating, relate
+from ..core.relations.panels import PanelClasses
+from ..core.relations.relations import relate
 from ..core.relations.side import side_of
 from ..core.relations.single import refuse_levels
 from ..core.words import plural
 from ..errors import OptionError
 from ..views.pairwise import PairwiseView
 from ..write.progress import slow_progress
+from .classes import panel_classes
 from .context import Context, once
 from .rank import show_rank
 
@@ -33,7 +33,9 @@ class PairwiseOptions:
     most: int
     colour: str | None
     ranks: bool
+    residuals: bool
     panels: bool
+    asked: Correlating = USUAL
 
 
 @once
@@ -47,13 +49,16 @@ def show_pairwise(context: Context, options: PairwiseOptions) -> PairwiseView:
     colour = options.colour
     if colour is not None and not single:
         raise OptionError("A third column colours one pair at a time: name two columns, and colour.")
-    if (options.ranks or options.panels) and not single:
-        raise OptionError("Rank against rank, and panels by class, are for one pair at a time: name two columns.")
+    alone = options.ranks or options.residuals or options.panels
+    if alone and not single:
+        raise OptionError(
+            "Rank against rank, residuals, and panels by class are for one pair at a time: name two columns."
+        )
     if options.panels and colour is not None:
         raise OptionError("Panels are one a class, and a third column is told by colour: take panels, or colour.")
     shade = colour is not None and isinstance(context.table[colour], NumericColumn | TimeColumn)
     if single:
-        refuse_levels(context.table[names[0]], context.table[names[1]], options.ranks or shade)
+        refuse_levels(context.table[names[0]], context.table[names[1]], options.ranks or options.residuals or shade)
     if (
         by is None
         and colour is None
@@ -61,14 +66,14 @@ def show_pairwise(context: Context, options: PairwiseOptions) -> PairwiseView:
         and context.outcome.name not in names
     ):
         by = context.outcome.name
-    classes = _classes(context, by)
+    classes = panel_classes(context, by)
     colouring, third = classes if by else None, None
     if colour is not None:
         third = context.table[colour] if shade else None
-        colouring = colouring if shade else _classes(context, colour)
+        colouring = colouring if shade else panel_classes(context, colour)
     answers = PairwiseAnswers(
         tuple(context.table[n] for n in names), context.sampling, context.table.rows, context.seed, classes, colouring,
-        third, options.ranks, context.outcome, slow_progress,
+        third, options.ranks, options.residuals, options.asked, context.outcome, slow_progress,
     )  # fmt: skip
     about = (f"{plural(len(context.table), 'row')}", *context.kept, *_of_classes(context, by, classes), *left)
     titles = [context.names(n) for n in names]
@@ -107,7 +112,7 @@ def _chosen(context: Context, options: PairwiseOptions) -> tuple[list[str], tupl
     else:
         order = useful
     sides = [side_of(context.table[n]) for n in order[: 4 * most]]
-    strength = relate(sides, Correlating(), context.sampling, context.seed).strength
+    strength = relate(sides, USUAL, context.sampling, context.seed).strength
     chosen: list[int] = []
     for k in range(len(sides)):
         if len(chosen) < most and all(not strength[k, c] >= T.NEARLY_SAME for c in chosen):
@@ -133,18 +138,6 @@ def _drawn(column: Column) -> bool:
 
 def _left_out(names: list[str]) -> str:
     return f"left out: {', '.join(names[:5])}" + (f" and {len(names) - 5} more" if len(names) > 5 else "")
-
-
-def _classes(context: Context, by: str | None) -> PanelClasses:
-    rows = len(context.table)
-    if by is None:
-        return PanelClasses("", (), np.zeros(rows, np.int64))
-    grouping = context.grouping((by,))
-    n = np.bincount(grouping.codes[grouping.codes >= 0], minlength=len(grouping))
-    if len(n) <= MOST_CLASSES:
-        return PanelClasses(by, grouping.labels, grouping.codes)
-    kept, codes, joined = largest_apart(grouping.codes, len(n), MOST_CLASSES - 1)
-    return PanelClasses(by, (*(grouping.labels[k] for k in kept), joined), codes.astype(np.int64))
 
 
 def _of_classes(context: Context, by: str | None, classes: PanelClasses) -> tuple[str, ...]:

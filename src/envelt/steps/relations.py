@@ -7,13 +7,14 @@ from dataclasses import dataclass
 from ..core.columns.table import Column
 from ..core.finding import Finding
 from ..core.relations.answers import RelationsAnswers
-from ..core.relations.relations import Correlating
+from ..core.relations.correlating import USUAL, Correlating
 from ..core.relations.side import side_of
 from ..core.words import plural
-from ..errors import OptionError, option
+from ..errors import OptionError
 from ..views.relations import RelationsView
 from ..write.progress import slow_progress
 from .checks import refuse_itself
+from .classes import panel_classes
 from .context import Context, once
 from .doubt import doubted
 
@@ -23,20 +24,13 @@ class RelationsOptions:
     """What was asked for; see `Study.relations`."""
 
     columns: tuple[str, ...] = ()
-    method: str = "auto"
+    asked: Correlating = USUAL
     by: tuple[str, ...] = ()
     at_least: float | None = None
-    confidence: float = 0.95
-    alternative: str = "two-sided"
     order: str = "similar"
     whole: bool = False
-
-    def __post_init__(self) -> None:
-        if self.alternative != "two-sided" and self.method == "auto":
-            raise OptionError(
-                "A one-sided test needs a coefficient with a sign: "
-                f"{option('method', 'pearson', 'spearman', 'kendall')}."
-            )
+    ranks: bool = False
+    residuals: bool = False
 
 
 @doubted
@@ -44,19 +38,24 @@ class RelationsOptions:
 def show_relations(context: Context, options: RelationsOptions) -> RelationsView:
     """Relate every two columns."""
     names, about = _chosen(context, options)
-    asked = Correlating(options.method, options.confidence, options.alternative)
     outcome = context.plan.outcome if context.plan.outcome in names else None
+    own = frozenset({context.unit or "", *context.from_outcome})
     answers = RelationsAnswers(
-        context.table, context.listed, tuple(names), asked, context.sampling, context.seed, outcome, context.outcome,
-        None if context.outcome is None else context.held_out, frozenset({context.unit or "", *context.from_outcome}),
-        context.grouping(options.by) if options.by else None, slow_progress,
+        context.table, context.listed, tuple(names), options.asked, context.sampling, context.seed, outcome,
+        context.outcome, None if context.outcome is None else context.held_out, own,
+        context.grouping(options.by) if options.by else None,
+        panel_classes(context, options.by[0]) if len(options.by) == 1 else None, (options.ranks, options.residuals),
+        slow_progress,
     )  # fmt: skip
+    if (options.ranks or options.residuals) and answers.two is None:
+        raise OptionError("Rank against rank, and residuals, are of two numbers: name two.")
     constant = [s.name for s in answers.sides if s.constant]
     if constant:
         about = (*about, f"of one value, so without a coefficient: {', '.join(constant[:6])}")
     said = [context.names(n) for n in names]
     these = plural(len(names), "column") if len(names) > 2 else " and ".join(said)
     title = f"How {these if options.columns else 'the columns'} go together"
+    title += f" by {' and '.join(context.names(n) for n in options.by)}" if options.by else ""
     return RelationsView(
         answers, (*about, *context.counted), context.names, title,
         at_least=options.at_least, order=options.order, triangle=not options.whole,
@@ -66,7 +65,7 @@ def show_relations(context: Context, options: RelationsOptions) -> RelationsView
 def _chosen(context: Context, options: RelationsOptions) -> tuple[list[str], tuple[str, ...]]:
     """Return the columns to relate, and lines on those that are left out."""
     table, about = context.table, (f"{plural(len(context.table), 'row')}", *context.kept)
-    ranked = options.method != "auto"
+    ranked = options.asked.method != "auto"
     if options.columns:
         names = list(dict.fromkeys(options.columns))
         for name in names:
@@ -85,7 +84,7 @@ def _chosen(context: Context, options: RelationsOptions) -> tuple[list[str], tup
 
 def _related(context: Context, options: RelationsOptions) -> list[str]:
     """Return the columns that are related where none is named."""
-    skipped = ("identifier", "text", "constant", *(("nominal",) if options.method != "auto" else ()))
+    skipped = ("identifier", "text", "constant", *(("nominal",) if options.asked.method != "auto" else ()))
     names = [c.name for c in context.table if c.kind not in skipped and c.name not in options.by and not c.empty]
     return [n for n in names if n != context.unit]
 

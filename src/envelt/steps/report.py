@@ -7,6 +7,7 @@ from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
+from ..core.against.leading import EVERY_LEVEL
 from ..core.columns.table import NumericColumn, TimeColumn
 from ..core.distribution.look import Look
 from ..core.finding import failed_finding
@@ -76,7 +77,7 @@ def write_report(context: Context, path: Path) -> Path:
 def _candidate(context: Context, name: str, anchor: str) -> Section:
     """Return the section of one candidate; where it cannot be made, what happened, so that the page is there."""
     try:
-        view = set_against(context, name, (), 10, Look())
+        view = set_against(context, name, (), EVERY_LEVEL, Look())
         return _section(view, view.title, anchor, level=3, folded=_folded(view))
     except Exception as error:  # noqa: BLE001 - one candidate must not take the page along
         failed = failed_finding(name, f"{type(error).__name__}: {error}")

@@ -15,10 +15,10 @@ from ..core.against.by_number import NumberByLevels, NumberByNumber, NumberOverT
 from ..core.against.parts import Result
 from ..core.distribution.distribution import NumberDistribution
 from ..core.finding import Finding
+from ..core.relations.two_numbers import TwoNumbers
 from ..core.stats.group_pairs import Pairs
 from ..core.words import plural
 from ..declared import TableOf, tabled, valued_if
-from ..view import View
 from ..write.digits import day_label, measured
 from . import written
 from .answers.against import against_answer
@@ -34,6 +34,7 @@ from .distribution import (
     top_table,
 )
 from .tables import effects_table, group_table, pooled_table, rates_table, ratio_note, tests_table
+from .two_numbers import TwoNumbersView
 from .written import FEW_OF_GROUPS, SPARE_OF_GROUPS
 
 if TYPE_CHECKING:
@@ -55,7 +56,7 @@ def _has_density(view: AgainstView) -> bool:
     return d is not None and not d.dates and d.density is not None
 
 
-class AgainstView(View):
+class AgainstView(TwoNumbersView):
     """One candidate against the outcome, over all rows and in the parts that other columns make."""
 
     step = "against"
@@ -80,9 +81,12 @@ class AgainstView(View):
             return group_table(d.summary, " × ".join(d.groups.names), d.dates)
         if isinstance(result, LevelsByClass):
             columns = pd.Index(result.outcome.levels, name=result.outcome.name)
-            return pd.DataFrame(result.counts, index=pd.Index(result.levels, name=self._levels_of), columns=columns)
+            index = pd.Index(result.levels, name=self._levels_of)
+            return _of_shown(result, pd.DataFrame(result.counts, index=index, columns=columns))
         table = group_table(result.summary, self._levels_of)
-        return table.assign(shrunken_mean=result.shrunken) if isinstance(result, NumberByLevels) else table
+        if not isinstance(result, NumberByLevels):
+            return table
+        return _of_shown(result, table.assign(shrunken_mean=result.shrunken))
 
     @tabled(written.PARTS, there=lambda view: view._answers.by is not None, needed=True)
     def by(self) -> pd.DataFrame:
@@ -105,7 +109,7 @@ class AgainstView(View):
         """N, events, rate, low and high of the event at each level, or in bins of a number; of a class outcome."""
         result = self._result
         if isinstance(result, LevelsByClass):
-            return rates_table(result.rates, pd.Index(result.levels, name=self._levels_of))
+            return _of_shown(result, rates_table(result.rates, pd.Index(result.levels, name=self._levels_of)))
         assert isinstance(result, NumberByClass)
         return rates_table(result.rates, _bin_index(result))
 
@@ -178,14 +182,6 @@ class AgainstView(View):
         assert isinstance(self._result, NumberByLevels)
         return _pairs_table(self._result.pairs, self._result.summary.labels)
 
-    @tabled(there=lambda view: isinstance(view._result, NumberByNumber) and view._result.trend is not None, folded=0)
-    def trend(self) -> pd.DataFrame:
-        """At, mean, low and high of the smooth trend; of two numbers."""
-        assert isinstance(self._result, NumberByNumber)
-        trend = self._result.trend
-        assert trend is not None
-        return pd.DataFrame({"at": trend.at, "mean": trend.mean, "low": trend.low, "high": trend.high})
-
     @tabled(written.COUNTED, there=_distributed, folded=0)
     def bins(self) -> pd.DataFrame:
         """Left, right, count and share of each bin of the distribution in each group."""
@@ -223,23 +219,13 @@ class AgainstView(View):
         """The share of the densities of two classes that coincides."""
         return self._distributed.overlap
 
-    @valued_if(_one_of(NumberByNumber))
-    def form(self) -> str:
-        """The form of the relation of two numbers: linear, monotone, curved or none."""
-        assert isinstance(self._result, NumberByNumber)
-        return self._result.form
+    @property
+    def _two(self) -> TwoNumbers | None:
+        return self._result.two if isinstance(self._result, NumberByNumber) else None
 
-    @valued_if(_one_of(NumberByNumber))
-    def intercept(self) -> float:
-        """Of the least-squares line."""
-        assert isinstance(self._result, NumberByNumber)
-        return self._result.line.intercept
-
-    @valued_if(_one_of(NumberByNumber))
-    def slope(self) -> float:
-        """Of the least-squares line."""
-        assert isinstance(self._result, NumberByNumber)
-        return self._result.line.slope
+    @property
+    def _labels(self) -> pd.Index[Any]:
+        return self._answers.asked.rows
 
     @property
     def _by(self) -> tuple[str, ...]:
@@ -277,7 +263,7 @@ class AgainstView(View):
 
     def _order(self) -> Sequence[int] | None:
         result = self._result
-        if not isinstance(result, NumberByLevels) or result.ordered:
+        if not isinstance(result, NumberByLevels) or result.ordered or result.shown is not None:
             return None
         order: list[int] = reading_order(result.summary.moments.n, result.shrunken).tolist()
         return order  # as drawn
@@ -289,6 +275,11 @@ class AgainstView(View):
 def _described(result: Result, divided: bool) -> bool:
     """Say whether the question needs the main table beside the rates, which count levels too."""
     return not isinstance(result, LevelsByClass) and not (divided and isinstance(result, NumberByClass))
+
+
+def _of_shown(result: LevelsByClass | NumberByLevels, table: pd.DataFrame) -> pd.DataFrame:
+    """Return the rows of the levels that are shown."""
+    return table if result.shown is None else table.iloc[list(result.shown)]
 
 
 def _few_of(result: Result) -> tuple[str, ...]:

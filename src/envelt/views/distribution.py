@@ -319,15 +319,16 @@ class SheetView(View):
 
     @tabled(
         {"n": count, "missing": count, "missing_share": percent, "skewness": measured, "outliers": count},
-        spare=("mode", "missing_share", "min", "max", "missing", "outliers"),
+        spare=("mode", "missing_share", "outliers", "mean", "missing", "q1", "q3", "sd", "min", "max"),
     )
     def table(self) -> pd.DataFrame:
-        """One row a column: kind, n, missing, mean, sd, min, median, max, skewness, outliers, mode, findings."""
+        """One row a column: kind, n, missing, mean, sd, min, quartiles, max, skewness, outliers, mode, findings."""
         rows = self._answers.sheet.columns
         fields: dict[str, Callable[[Any], Any]] = {
             "kind": lambda c: c.kind, "n": lambda c: c.n, "missing": lambda c: c.missing,
             "missing_share": lambda c: c.missing / max(c.n + c.missing, 1), "mean": lambda c: c.mean,
-            "sd": lambda c: c.sd, "min": lambda c: c.min, "median": lambda c: c.median, "max": lambda c: c.max,
+            "sd": lambda c: c.sd, "min": lambda c: c.min, "q1": lambda c: c.q1, "median": lambda c: c.median,
+            "q3": lambda c: c.q3, "max": lambda c: c.max,
             "skewness": lambda c: c.skewness,
         }  # fmt: skip
         return pd.DataFrame(
@@ -343,7 +344,21 @@ class SheetView(View):
     def _brief(self) -> tuple[str, ...]:
         if self._answers.sort == "missing":
             return ("kind", "n", "missing", "missing_share", "findings")
-        return ("kind", "n", "median", "min", "max", "skewness", "outliers", "mode", "findings")
+        return (
+            "kind",
+            "n",
+            "mean",
+            "sd",
+            "min",
+            "q1",
+            "median",
+            "q3",
+            "max",
+            "skewness",
+            "outliers",
+            "mode",
+            "findings",
+        )
 
     def _lines(self) -> tuple[str, ...]:
         return (*self._about, f"sorted by {self._answers.sort}")

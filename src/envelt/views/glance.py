@@ -17,7 +17,7 @@ from ..write.digits import count, places, probability
 from . import written
 from .answers.against import glance_answer
 from .captions import Captions
-from .tables import group_tables
+from .tables import group_tables, shares_table
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -72,6 +72,13 @@ class GlanceView(View):
         summaries = {g.name: g.groups for g in rows if g.groups is not None}
         dates = {c.name for c in self._answers.candidates if isinstance(c, TimeColumn)}
         return group_tables(summaries, dates, "candidate", "class")
+
+    @tabled(written.SHARES_OF_LEVELS, there=lambda view: bool(view._answers.levels), folded=0)
+    def shares(self) -> pd.DataFrame:
+        """The leading levels of the categories in each class: n, count, share with its interval; of a class outcome."""
+        classes = self._answers.outcome.said
+        assert isinstance(classes, Classes)
+        return shares_table(self._answers.levels, classes.levels, "candidate", "class")
 
     @valued
     def first(self) -> list[str]:

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pandas as pd
 
 from ..core.finding import Finding
 from ..core.relations.pairs import PairwiseAnswers
+from ..core.relations.two_numbers import TwoNumbers
 from ..declared import tabled, valued
-from ..view import View
 from ..write.digits import count, places, probability
 from .answers.relations import pairwise_answer
 from .captions import Captions
 from .relations import pair_table
+from .two_numbers import TwoNumbersView
 from .written import FEW_OF_PAIRS
 
 if TYPE_CHECKING:
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
     from ..draw.parts.canvas import Page
 
 
-class PairwiseView(View):
+class PairwiseView(TwoNumbersView):
     """Every pair of some columns, by class; or one pair, large."""
 
     step = "pairwise"
@@ -52,6 +53,14 @@ class PairwiseView(View):
     def columns(self) -> list[str]:
         """The columns shown."""
         return [c.name for c in self._answers.columns]
+
+    @property
+    def _two(self) -> TwoNumbers | None:
+        return self._answers.two
+
+    @property
+    def _labels(self) -> pd.Index[Any]:
+        return self._answers.labels
 
     def _lines(self) -> tuple[str, ...]:
         return self._about

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
@@ -14,13 +14,14 @@ from ..core.relations.differ import Differs
 from ..core.relations.forms import FORMS
 from ..core.relations.groups import similarity_order
 from ..core.relations.relations import NAMES, Relations
+from ..core.relations.two_numbers import TwoNumbers
 from ..declared import tabled, valued
-from ..view import View
 from ..write.digits import count, measured, places, probability
 from ..write.shown import EVERY
 from . import written
 from .answers.relations import relations_answer
 from .captions import Captions
+from .two_numbers import TwoNumbersView
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -37,7 +38,7 @@ def _unless_pair(view: RelationsView, rows: int) -> int:
     return 0 if view._is_pair else rows
 
 
-class RelationsView(View):
+class RelationsView(TwoNumbersView):
     """How strongly every two columns go together, in which form, and how surely."""
 
     step = "relations"
@@ -183,6 +184,14 @@ class RelationsView(View):
         return self._answers.outcome
 
     @property
+    def _two(self) -> TwoNumbers | None:
+        return self._answers.two
+
+    @property
+    def _labels(self) -> pd.Index[Any]:
+        return self._answers.table.rows
+
+    @property
     def _is_pair(self) -> bool:
         return len(self.relations.sides) == 2
 
@@ -214,6 +223,10 @@ class RelationsView(View):
         return self._answers.findings
 
     def _picture(self, page: Page) -> Figure:
+        if self._answers.single is not None:
+            from ..draw.relations.single import draw_single
+
+            return draw_single(self._answers.single, self.relations, page, self._names)
         from ..draw.relations.heat import draw_relations
 
         relations = self.relations

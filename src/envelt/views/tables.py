@@ -9,6 +9,7 @@ import pandas as pd
 
 from ..core.columns.raw import FIRST_TIME, LAST_TIME
 from ..core.estimate import Estimate, Significance
+from ..core.relations.profile import LeadingLevel
 from ..core.stats.group_summary import GroupSummary
 from ..core.within.groups import WithinGroups
 
@@ -52,6 +53,23 @@ def group_tables(summaries: dict[str, GroupSummary], dates: set[str], column: st
         for place in PLACES:
             table.iloc[at, list(table.columns).index(place)] = list(as_times(columns[place][at]))
     return table
+
+
+def shares_table(
+    levels: dict[str, tuple[LeadingLevel, ...]], labels: tuple[str, ...], column: str, index: str
+) -> pd.DataFrame:
+    """One row a leading level and group: n, count, and the level's share with its interval; by column."""
+    parts = [
+        pd.DataFrame(
+            {
+                column: name, "level": level.label, index: np.array(labels, dtype=object), "n": level.rates.n,
+                "count": level.rates.events, "share": level.rates.rate, "low": level.rates.low,
+                "high": level.rates.high,
+            }
+        )
+        for name, leading in levels.items() for level in leading
+    ]  # fmt: skip
+    return pd.concat(parts, ignore_index=True).set_index(column)
 
 
 def by_group(groups: list[dict[str, Any]], labels: tuple[str, ...]) -> pd.DataFrame:

@@ -24,6 +24,7 @@ CUT: dict[str, Writer] = dict.fromkeys(
     ("balanced_accuracy", "accuracy_low", "accuracy_high", "sensitivity", "specificity"), percent
 )
 SHARES: dict[str, Writer] = {EVERY: percent}
+SHARES_OF_LEVELS: dict[str, Writer] = {"n": count, "count": count, "share": percent, "low": percent, "high": percent}
 OUTLIERS: dict[str, Writer] = {"row": label, "case": label}
 HELD_OUT: dict[str, Writer] = {
     **dict.fromkeys(("held_out_share", "low", "high", "auc", "share_over_rows", "change"), places),

@@ -10,6 +10,8 @@ from typing import Any
 import tomlkit
 from tomlkit.items import InlineTable, Table
 
+from ..core.columns.date_parts import parts_of_date
+from ..core.columns.expression_words import written_column
 from ..core.columns.labels import number_label
 from ..core.columns.plan import ColumnPlan, DerivedPlan, StudyPlan
 from ..core.columns.table import CategoryColumn, Column, NumericColumn
@@ -74,12 +76,29 @@ def fresh_study_file(
         elif c.name in plan.columns:
             sections.add(c.name, _section(plan.columns[c.name]))
     doc.add("columns", sections)
+    parts = parts_of_date(columns)
+    name = next((n for n in ("date", "day_of", "date_of_parts") if all(c.name != n for c in columns)), "")
+    whole = date_of(parts)
+    written = tomlkit.string(whole, literal="'" not in whole).as_string()
+    if parts and name and not any("date(" in d.expression for d in plan.derived.values()):
+        for line in (
+            f"{', '.join(parts)} are one date in parts. To have it as one, for series and drift, take the # away:",
+            f"[derived.{name}]",
+            f"expression = {written}",
+        ):
+            doc.add(tomlkit.comment(line))
+        doc.add(tomlkit.nl())
     if plan.derived:
         made = tomlkit.table(is_super_table=True)
         for name, recipe in plan.derived.items():
             made.add(name, _section(recipe))
         doc.add("derived", made)
     return tomlkit.dumps(doc)
+
+
+def date_of(parts: Sequence[str]) -> str:
+    """Return the expression of a date in parts."""
+    return f"date({', '.join(map(written_column, parts))})"
 
 
 def _study(data: str | Sequence[str], plan: StudyPlan) -> Table:

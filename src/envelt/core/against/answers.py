@@ -18,12 +18,14 @@ from ..distribution.look import Look
 from ..estimate import UNDEFINED, UNDEFINED_TEST
 from ..finding import Finding, by_weight
 from ..kept import Remade
+from ..relations.correlating import USUAL, Correlating
 from ..stats.sampling import Sampling
 from ..within.cases import CaseSearch
 from ..within.groups import WithinGroups, levels_within, number_within, slope_within, within_findings
 from ..within.search import TurnSearch
 from .by_class import levels_by_class, number_by_class
 from .by_number import NumberByNumber, NumberOverTime, number_by_levels
+from .cloud import MOST_DOTS
 from .parts import Part, Result, principal
 
 MOST_PARTS = 30
@@ -42,6 +44,8 @@ class Against(Remade):
         The column that says which case a row is.
     limits
         What a person declared values can be.
+    correlating
+        How coefficients of two numbers are taken.
     """
 
     candidate: Column
@@ -52,6 +56,7 @@ class Against(Remade):
     cases: CategoryColumn | None
     limits: tuple[float, float] | None
     seed: int
+    correlating: Correlating = USUAL
 
     def result(self, by: Grouping | None = None) -> Result:
         """Return the candidate set against the outcome, by what both are; numbers further divided by groups.
@@ -62,8 +67,13 @@ class Against(Remade):
             The look is not one that this pair has.
         """
         candidate, outcome, look, sampling = self.candidate, self.outcome, self.look, self.sampling
-        if look.residuals and (isinstance(outcome, ClassOutcome) or isinstance(candidate, CategoryColumn | TimeColumn)):
-            raise OptionError(f"Residuals are those of a line through two numbers: not of {candidate.name!r} here.")
+        if isinstance(outcome, ClassOutcome) or isinstance(candidate, CategoryColumn | TimeColumn):
+            look.refuse_of_two(candidate.name)
+            if self.correlating != USUAL:
+                raise OptionError(
+                    f"method, confidence and alternative are of two numbers: {candidate.name!r} and {outcome.name!r} "
+                    "are not both."
+                )
         if isinstance(outcome, ClassOutcome):
             if isinstance(candidate, CategoryColumn):
                 look.refuse_all(candidate.name, "levels against classes are shown as rates")
@@ -76,8 +86,14 @@ class Against(Remade):
         if isinstance(candidate, TimeColumn):
             look.refuse_all(candidate.name, "a number over time is shown by units of the calendar", ("calendar",))
             return NumberOverTime(candidate.name, outcome.said, candidate, outcome, sampling, look.calendar)
-        look.refuse_all(candidate.name, "two numbers are shown as a scatter, or its density", ("residuals",))
-        return NumberByNumber(candidate.name, outcome.said, candidate, outcome, look, sampling, by)
+        besides = "residuals", "ranks", "size"
+        look.refuse_all(candidate.name, "two numbers are shown as a scatter, or its density", besides)
+        made = NumberByNumber(
+            candidate.name, outcome.said, candidate, outcome, look, sampling, by, self.correlating, self.seed
+        )  # fmt: skip
+        if look.size != 1 and by is None and made.n > MOST_DOTS:
+            raise OptionError(f"{made.n:,} rows are shown by their density, which has no dots: leave size out.")
+        return made
 
 
 @dataclass(frozen=True)

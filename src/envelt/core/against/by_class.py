@@ -115,6 +115,8 @@ class LevelsByClass(Remade):
         The levels by the classes, of the rows with an outcome.
     missing
         Rows with an outcome and no level.
+    shown
+        The levels that are shown, in their order; all where nobody chose.
     """
 
     name: str
@@ -124,6 +126,7 @@ class LevelsByClass(Remade):
     crossing: Crossing
     missing: int
     seed: int = 0
+    shown: tuple[int, ...] | None = None
 
     @property
     def counts(self) -> NDArray[np.int64]:

@@ -21,8 +21,10 @@ from ..estimate import UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, marked
 from ..kept import Remade, kept
 from ..magnitude import spread_of
+from ..relations.correlating import USUAL, Correlating
+from ..relations.side import Side, side_of
+from ..relations.two_numbers import Pictured, TwoNumbers, pictured, squared
 from ..stats.correlation import pearson, spearman
-from ..stats.form import relation_form
 from ..stats.group_pairs import Pairs, all_pairs
 from ..stats.group_summary import GroupSummary
 from ..stats.groups import GroupedRows, OfGroups
@@ -30,7 +32,7 @@ from ..stats.rates import BinEnds, calendar_rate_bins, rate_bins
 from ..stats.sampling import Sampling
 from ..stats.shrinkage import shrunken_levels
 from ..stats.straight import not_straight
-from ..stats.trend import Line, Trend, least_squares, smooth_trend
+from ..stats.trend import Line
 from .cloud import Cloud, make_cloud
 from .shape import Along, as_mean, bend_finding, bin_label, is_one_bend, shape_findings
 
@@ -49,6 +51,8 @@ class NumberByLevels(OfGroups):
         Whether the order of the levels means something.
     missing
         Rows with an outcome and no level.
+    shown
+        The levels that are shown, in their order; all where nobody chose.
     """
 
     name: str
@@ -57,6 +61,7 @@ class NumberByLevels(OfGroups):
     distribution: NumberDistribution
     ordered: bool
     missing: int
+    shown: tuple[int, ...] | None = None
 
     @property
     def shrunken(self) -> Floats:
@@ -86,6 +91,8 @@ class NumberByNumber(Remade):
         Of these rows.
     by
         Groups of them, where a column divides the rows.
+    asked
+        The confidence of its coefficients and its line, and what their tests are against.
     """
 
     name: str
@@ -95,24 +102,24 @@ class NumberByNumber(Remade):
     look: Look
     sampling: Sampling
     by: Grouping | None = None
+    asked: Correlating = USUAL
+    seed: int = 0
 
     @property
     def groups(self) -> Groups | None:
         """What the groups are called."""
         return None if self.by is None else self.by.groups
 
-    @kept
-    def _both(self) -> tuple[NDArray[np.bool_], Floats, Floats, Sampling]:
-        """The rows where both are present, and of these the candidate, the outcome and the sampling."""
-        x = self.candidate.numbers
-        assert x is not None
-        both = ~np.isnan(x) & self.of.known
-        return both, x[both], self.of.values[both], self.sampling.take(both)
-
     @cached_property
+    def two(self) -> TwoNumbers:
+        """The outcome along the candidate, as every step has two numbers."""
+        outcome = Side(self.of.name, "continuous", "number", self.of.values, None, 0, True)
+        return TwoNumbers(side_of(self.candidate), outcome, self.sampling, self.seed, self.asked)
+
+    @property
     def n(self) -> int:
         """Rows where both are present."""
-        return int(self._both[0].sum())
+        return self.two.n
 
     @cached_property
     def missing(self) -> int:
@@ -122,7 +129,7 @@ class NumberByNumber(Remade):
     @kept
     def _binned(self) -> tuple[GroupedRows, BinEnds]:
         """The outcome in quantile bins of the candidate."""
-        _, x, y, sampling = self._both
+        _, x, y, sampling = self.two.both
         bins = rate_bins(x)
         labels = tuple(bin_label(a, b) for a, b in zip(bins.ends.left, bins.ends.right, strict=True))
         return GroupedRows(y, bins.codes, labels, sampling), bins.ends
@@ -134,47 +141,47 @@ class NumberByNumber(Remade):
 
     @cached_property
     def _correlated(self) -> tuple[tuple[Estimate, Significance], tuple[Estimate, Significance]]:
-        _, x, y, sampling = self._both
+        _, x, y, sampling = self.two.both
         return pearson(x, y, sampling), spearman(x, y, sampling)
 
     @cached_property
     def tests(self) -> dict[str, Significance]:
         """Whether the outcome differs between bins, both correlations, and what bins leave of a line."""
         (_, p), (_, s) = self._correlated
-        return {**self._binned[0].tests, "pearson": p, "spearman": s, "not_straight": not_straight(*self._both[1:])}
+        return {**self._binned[0].tests, "pearson": p, "spearman": s, "not_straight": not_straight(*self.two.both[1:])}
 
     @cached_property
     def effects(self) -> dict[str, Estimate]:
         """How far bins differ, both correlations, and the share of variance that the line explains."""
         (r, _), (rho, _) = self._correlated
-        return {**self._binned[0].effects, "pearson": r, "spearman": rho, "r_squared": _squared(r, self.line)}
+        return {**self._binned[0].effects, "pearson": r, "spearman": rho, "r_squared": squared(r, self.line.r_squared)}
 
     @cached_property
     def line(self) -> Line:
         """The least-squares line."""
-        return least_squares(*self._both[1:3])
-
-    @cached_property
-    def trend(self) -> Trend | None:
-        """The smooth trend."""
-        return smooth_trend(*self._both[1:])
+        return self.two.line.line
 
     @cached_property
     def form(self) -> str:
         """The form of the relation."""
-        return relation_form(*self._both[1:])
+        return self.two.form
+
+    @cached_property
+    def pictured(self) -> Pictured:
+        """What a picture shows of them: values, what the line leaves, or ranks."""
+        return pictured(self.two, self.look.ranks, self.look.residuals)
 
     @cached_property
     def cloud(self) -> Cloud | None:
         """The rows as a picture shows them; nothing where no row has both."""
-        both, x, y, _ = self._both
-        shown = y - self.line.at(x) if self.look.residuals else y
-        return make_cloud(x, y, shown, None if self.by is None else self.by.take(both)) if len(x) else None
+        shown, there = self.pictured, self.two.both[0]
+        groups = None if self.by is None else self.by.take(there)
+        return make_cloud(shown.x, shown.y, groups) if self.n else None
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say."""
-        _, x, y, sampling = self._both
+        _, x, y, sampling = self.two.both
         return shape_of_means(self.name, self.outcome, x, y, (self.summary, self._binned[1]), self.tests, sampling)
 
 
@@ -320,11 +327,3 @@ def shape_of_means(
             )
         )
     )  # fmt: skip
-
-
-def _squared(r: Estimate, line: Line) -> Estimate:
-    """Return R² of the line with the interval of the squared correlation."""
-    if r.low != r.low:
-        return Estimate(line.r_squared, r.low, r.high)
-    ends = sorted((r.low**2, r.high**2))
-    return Estimate(line.r_squared, 0.0 if r.low <= 0 <= r.high else ends[0], ends[1])

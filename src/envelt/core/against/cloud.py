@@ -68,31 +68,29 @@ class Cloud:
     groups: tuple[GroupCloud, ...]
 
 
-def make_cloud(x: Floats, y: Floats, shown: Floats, groups: Grouping | None) -> Cloud:
+def make_cloud(x: Floats, y: Floats, groups: Grouping | None) -> Cloud:
     """Sum up rows for a picture.
 
     Parameters
     ----------
     x, y
-        Of the same rows, none missing, at least one, shape (n,).
-    shown
-        What stands in the place of y: y itself, or what a line leaves of it.
+        What is shown of the same rows, none missing, at least one, shape (n,).
     groups
         The group of each of these rows; none for one colour.
     """
-    across, up = _limits(x), _limits(shown)
-    cut = any(lim[0] > v.min() or lim[1] < v.max() for lim, v in ((across, x), (up, shown)))
+    across, up = _limits(x), _limits(y)
+    cut = any(lim[0] > v.min() or lim[1] < v.max() for lim, v in ((across, x), (up, y)))
     none = np.zeros(0)
     if groups is not None and len(groups) > 1:
-        return Cloud(across, up, cut, none, none, None, _by_group(x, y, shown, groups))
+        return Cloud(across, up, cut, none, none, None, _by_group(x, y, groups))
     if len(x) <= MOST_DOTS:
-        return Cloud(across, up, cut, x, shown, None, ())
-    edges = [_edges(v, lim, k) for v, lim, k in zip((x, shown), (across, up), CELLS, strict=True)]
-    counts, *ends = np.histogram2d(x, shown, bins=edges)
+        return Cloud(across, up, cut, x, y, None, ())
+    edges = [_edges(v, lim, k) for v, lim, k in zip((x, y), (across, up), CELLS, strict=True)]
+    counts, *ends = np.histogram2d(x, y, bins=edges)
     return Cloud(across, up, cut, none, none, GridCells(ends[0], ends[1], counts), ())
 
 
-def _by_group(x: Floats, y: Floats, shown: Floats, groups: Grouping) -> tuple[GroupCloud, ...]:
+def _by_group(x: Floats, y: Floats, groups: Grouping) -> tuple[GroupCloud, ...]:
     n = np.bincount(groups.codes[groups.codes >= 0], minlength=len(groups))
     step = -(-len(x) // MOST_GROUP_DOTS)
     made = []
@@ -100,7 +98,7 @@ def _by_group(x: Floats, y: Floats, shown: Floats, groups: Grouping) -> tuple[Gr
         mine = np.flatnonzero(groups.codes == g)
         ends = np.quantile(x[mine], [0.01, 0.99]) if len(mine) else np.zeros(2)
         some = mine[::step]
-        made.append(GroupCloud(g, int(n[g]), x[some], shown[some], least_squares(x[mine], y[mine]), ends))
+        made.append(GroupCloud(g, int(n[g]), x[some], y[some], least_squares(x[mine], y[mine]), ends))
     return tuple(made)
 
 

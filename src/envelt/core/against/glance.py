@@ -9,12 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .. import thresholds as T
+from ..columns.grouping import Grouping
 from ..columns.outcome import ClassOutcome, NumericOutcome, Outcome, Said
 from ..columns.table import CategoryColumn, Column
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..finding import Finding, by_weight, failed_finding, marked
 from ..kept import Remade
 from ..parallel import Progress, Slowly, in_threads
+from ..relations.profile import LeadingLevel, leading_levels
 from ..shapes.quantiles import Rows, rate_edges, rows_of_groups
 from ..shapes.ranks import ranks_of, ranks_of_ordinals
 from ..stats.correlation import spearman_of_ranks
@@ -112,6 +114,16 @@ class GlanceAnswers(Remade):
         """The candidates, strongest association first."""
         with self.slowly("Against") as report:
             return glance(self.candidates, self.outcome, self.sampling, report)
+
+    @cached_property
+    def levels(self) -> dict[str, tuple[LeadingLevel, ...]]:
+        """The leading levels of each category in the classes of the outcome, where it has some."""
+        outcome = self.outcome
+        if not isinstance(outcome, ClassOutcome):
+            return {}
+        by = Grouping.of((outcome.name,), outcome.levels, outcome.codes)
+        named = [c for c in self.candidates if isinstance(c, CategoryColumn) and c.kind not in ("identifier", "text")]
+        return {c.name: made for c in named if (made := leading_levels(c, by, self.sampling))}
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:

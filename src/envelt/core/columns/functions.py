@@ -10,6 +10,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from ...errors import ExpressionError
+from .date_parts import month_named
 from .expression_values import Evaluator, Numbers, Text, Times, Truth, Value, finite
 from .over_rows import OVER_ROWS
 from .table import CategoryColumn
@@ -54,12 +55,24 @@ def _is_missing(at: Evaluator, node: ast.Call) -> Value:
 
 
 def _date(at: Evaluator, node: ast.Call) -> Value:
-    year, month, day = (np.broadcast_to(at.numbers(a), len(at.table)) for a in node.args)
+    given = [_part(at, a, k) for k, a in enumerate(node.args)]
+    ones = np.ones(len(at.table))
+    year, month, day = (np.broadcast_to(v, len(at.table)) for v in (*given, ones, ones)[:3])
     parts = pd.DataFrame({"year": year, "month": month, "day": day})
     stamps = pd.to_datetime(parts, errors="coerce").astype("datetime64[us]")
     absent = stamps.isna().to_numpy(bool)
     micro = stamps.to_numpy("datetime64[us]").astype(np.int64)
     return Times(np.where(absent, 0, micro), absent)
+
+
+def _part(at: Evaluator, node: ast.expr, place: int) -> Floats:
+    """Return a part of a date as a number; months may be named."""
+    value = at.value(node)
+    if place == 1 and isinstance(value, CategoryColumn):
+        named = [month_named(level) for level in value.levels]
+        if all(named):
+            return np.array([*named, np.nan])[value.codes]
+    return at.numbers(node)
 
 
 def _fold(pick: Callable[..., Floats]) -> Callable[..., Floats]:
@@ -86,7 +99,10 @@ FUNCTIONS: dict[str, tuple[int, int, Callable[[Evaluator, ast.Call], Value]]] = 
     "month": (1, 1, _of_dates("month")),
     "weekday": (1, 1, _of_dates("weekday")),
     "hour": (1, 1, _of_dates("hour")),
-    "date": (3, 3, _date),
+    "date": (1, 3, _date),
     **OVER_ROWS,
 }
-"""Least and most values each function takes, and what it does; weekday is 1 on Monday, as ISO 8601 has it."""
+"""Least and most values each function takes, and what it does; weekday is 1 on Monday, as ISO 8601 has it.
+
+``date(year)``, ``date(year, month)`` are the first day of these; a part that no calendar has makes it missing.
+"""

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...errors import OptionError, option
-from ..asked import check_options, finite_number, listed, one_of, refuse_unknown, whole_from, yes_no
+from ..asked import check_options, finite_number, listed, number_within, one_of, refuse_unknown, whole_from, yes_no
 from ..columns.labels import number_label
 from ..shapes.calendar import UNITS
 
@@ -47,6 +47,9 @@ class LookOptions(TypedDict, total=False):
     limits: Sequence[float] | None
     calendar: str | None
     residuals: bool
+    ranks: bool
+    deviation: bool
+    size: float
 
 
 _CHECKS = {
@@ -55,7 +58,8 @@ _CHECKS = {
     "calendar": one_of(*UNITS), "bins": whole_from(1), "width": finite_number,
     "start": finite_number, "bandwidth": finite_number, "numbers": yes_no, "normal": yes_no, "curve": yes_no,
     "box": yes_no,
-    "residuals": yes_no,
+    "residuals": yes_no, "ranks": yes_no,
+    "deviation": yes_no, "size": number_within(0.2, 5),
 }  # fmt: skip
 
 
@@ -87,8 +91,11 @@ class Look:
         The ends of the axis of values.
     calendar
         For dates: day, week, month, quarter, year, decade or century.
-    residuals
-        For two numbers: draw what the line leaves, not the values.
+    deviation, size
+        Mark the mean and a standard deviation to either side, of a box, a violin or dots; draw dots so many times as
+        large as usual, 0.2 to 5.
+    residuals, ranks
+        For two numbers: draw what the line leaves, or rank against rank, not the values.
 
     Raises
     ------
@@ -111,6 +118,9 @@ class Look:
     limits: tuple[float, float] | None = None
     calendar: str | None = None
     residuals: bool = False
+    ranks: bool = False
+    deviation: bool = False
+    size: float = 1.0
 
     def __post_init__(self) -> None:
         for name, value in check_options(vars(self), _CHECKS).items():
@@ -162,6 +172,18 @@ class Look:
             if not able:
                 raise OptionError(f"{name} does nothing for {'dates' if dates else 'numbers'} here: leave it out.")
             raise OptionError(f"{name} belongs to {option('picture', *able[:3])}, not to {picture}.")
+
+    def refuse_of_two(self, name: str) -> None:
+        """Refuse what only a picture of two numbers has.
+
+        Raises
+        ------
+        OptionError
+        """
+        if self.residuals:
+            raise OptionError(f"Residuals are those of a line through two numbers: not of {name!r} here.")
+        if self.ranks:
+            raise OptionError(f"Rank against rank is of two numbers: not of {name!r} here.")
 
     def using(self, picture: str, dates: bool) -> str:
         """Return the picture that has use for all that was asked for: this one if it has."""
@@ -217,13 +239,14 @@ class Look:
 _OF_NUMBERS = {
     "histogram": "scale bins width start measure arrange numbers normal curve limits",
     "density": "scale bandwidth limits",
-    "box": "scale whiskers limits", "violin": "scale bandwidth limits", "dots": "scale box limits", "qq": "scale",
+    "box": "scale whiskers limits deviation size", "violin": "scale bandwidth limits deviation",
+    "dots": "scale box limits deviation size", "qq": "scale",
     "interval": "scale limits", "cumulative": "scale limits",
 }  # fmt: skip
 _OF_DATES = {
-    "histogram": "bins width calendar", "density": "bandwidth limits", "box": "whiskers limits",
-    "violin": "bandwidth limits",
-    "dots": "box limits", "qq": "", "interval": "limits", "cumulative": "limits",
+    "histogram": "bins width calendar", "density": "bandwidth limits", "box": "whiskers limits deviation size",
+    "violin": "bandwidth limits deviation",
+    "dots": "box limits deviation size", "qq": "", "interval": "limits", "cumulative": "limits",
 }  # fmt: skip
 """What each picture has use for."""
 

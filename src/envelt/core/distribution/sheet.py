@@ -69,7 +69,9 @@ class SheetColumn:
     mean: float
     sd: float
     min: float
+    q1: float
     median: float
+    q3: float
     max: float
     skewness: float
     outliers: int
@@ -257,11 +259,11 @@ def _numbers(
             if len(wide.edges) > 2 * BINS and not wide.below + wide.above
             else wide
         )
-    mode = float(summary.modes[0])
+    mode, (q1, median, q3) = float(summary.modes[0]), summary.quartiles[0].tolist()
     low, high = bins.edges[0] if bins.below else m.min[0], bins.edges[-1] if bins.above else m.max[0]
     made = SheetColumn(
         column.name, column.kind, True, len(ordered), int(summary.missing[0]), float(m.mean[0]), float(m.sd[0]),
-        float(m.min[0]), float(summary.quartiles[0][1]), float(m.max[0]), float(m.skewness[0]),
+        float(m.min[0]), q1, median, q3, float(m.max[0]), float(m.skewness[0]),
         int(summary.outliers[0]), "" if mode != mode else short_label(mode), bins.edges, bins.count(ordered),
         (short_label(low), short_label(high)), tuple(f.code for f in findings),
     )  # fmt: skip
@@ -288,6 +290,7 @@ def _levels(column: CategoryColumn) -> SheetColumn:
 def _plain(column: Column, n: int, mode: str, edges: Floats, counts: Ints, ends: tuple[str, str]) -> SheetColumn:
     nothing = float("nan")
     return SheetColumn(
-        column.name, column.kind, False, n, len(column) - n, nothing, nothing, nothing, nothing, nothing, nothing, 0,
+        column.name, column.kind, False, n, len(column) - n, nothing, nothing, nothing, nothing, nothing,
+        nothing, nothing, nothing, 0,
         mode, edges, counts, ends, (),
     )  # fmt: skip

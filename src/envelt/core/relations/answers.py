@@ -21,11 +21,15 @@ from ..parallel import Slowly
 from ..stats.heldout import HeldOutRows
 from ..stats.sampling import Sampling
 from . import findings as said
+from .correlating import Correlating
 from .differ import Differs, differing
 from .groups import Alike, Inflation, alike, inflation
-from .relations import Correlating, Relations, relate
+from .panels import PanelClasses
+from .relations import Relations, relate
 from .side import Side, numbers_of, side_of
+from .single import Single, single_pair
 from .together import Joint, joint_shares
+from .two_numbers import TwoNumbers, two_numbers
 
 MOST_PARTS = 12
 MOST_ALIKE = 2
@@ -59,6 +63,8 @@ class RelationsAnswers(Remade):
         The columns that are no candidates: the unit, and what is made from the outcome.
     by
         The groups within which the same is asked, where there are any.
+    classes, shown
+        Of a picture of two numbers: what colours the rows, and whether ranks, or what the line leaves, are drawn.
     """
 
     table: Table
@@ -72,6 +78,8 @@ class RelationsAnswers(Remade):
     held: HeldOutRows | None
     own: frozenset[str]
     by: Grouping | None
+    classes: PanelClasses | None
+    shown: tuple[bool, bool]
     slowly: Slowly
 
     @cached_property
@@ -130,6 +138,18 @@ class RelationsAnswers(Remade):
     def differ(self) -> list[Differs]:
         """The pairs that go together differently in the groups."""
         return differing(self.relations, list(self.parts))
+
+    @cached_property
+    def two(self) -> TwoNumbers | None:
+        """The columns, where they are two numbers and no more."""
+        return two_numbers(self.sides, self.sampling, self.seed, self.asked)
+
+    @cached_property
+    def single(self) -> Single | None:
+        """The columns large, where they are two numbers."""
+        if self.two is None or (self.by is not None and self.classes is None):
+            return None
+        return single_pair(self.sides, self.classes, None, self.shown, self.two, self.seed)
 
     @property
     def repeats(self) -> list[Finding]:

@@ -15,10 +15,12 @@ from ..kept import Remade
 from ..parallel import Slowly
 from ..stats.sampling import Sampling
 from . import findings as said
+from .correlating import Correlating
 from .panels import Axis, Panel, PanelClasses, axis_of, panels_of
-from .relations import Correlating, Relations, relate
+from .relations import Relations, relate
 from .side import Side, side_of
 from .single import Single, single_pair
+from .two_numbers import TwoNumbers, two_numbers
 
 
 @dataclass(frozen=True)
@@ -45,8 +47,10 @@ class PairwiseAnswers(Remade):
         What colours the small panels.
     colouring, third
         Of one pair: the classes that colour its dots, where there are any, or the column that does.
-    ranks
-        Whether ranks stand in the place of values.
+    ranks, residuals
+        Of one pair: whether ranks, or what the line leaves, stand in the place of values.
+    asked
+        How coefficients are taken.
     outcome
         Of the study, whose event gives a sign.
     """
@@ -59,6 +63,8 @@ class PairwiseAnswers(Remade):
     colouring: PanelClasses | None
     third: Column | None
     ranks: bool
+    residuals: bool
+    asked: Correlating
     outcome: Outcome | None
     slowly: Slowly
 
@@ -71,7 +77,7 @@ class PairwiseAnswers(Remade):
     def relations(self) -> Relations:
         """Every two columns."""
         with self.slowly("Pairs") as report:
-            return relate(self.sides, Correlating(), self.sampling, self.seed, report)
+            return relate(self.sides, self.asked, self.sampling, self.seed, report)
 
     @cached_property
     def triangle(self) -> Triangle:
@@ -83,8 +89,12 @@ class PairwiseAnswers(Remade):
     @cached_property
     def single(self) -> Single:
         """The first two columns, large."""
-        first, second = self.columns[:2]
-        return single_pair(first, second, self.colouring, self.third, self.ranks, self.sampling, self.seed)
+        return single_pair(self.sides, self.colouring, self.third, (self.ranks, self.residuals), self.two, self.seed)
+
+    @cached_property
+    def two(self) -> TwoNumbers | None:
+        """The first two columns, where there are no others and both are numbers."""
+        return two_numbers(self.sides, self.sampling, self.seed, self.asked)
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:

@@ -20,6 +20,8 @@ DOTS = 1_500
 """Rows of a panel up to which each is a dot; a class of fewer is drawn as dots on top of the others' density."""
 GRID = (56, 40)
 BINS = 40
+FEW_ROWS = 40
+"""Rows of which the margins show each, and whose dots are large."""
 MOST_LEVELS = 8
 
 
@@ -140,7 +142,7 @@ def _ends(values: Floats) -> tuple[float, float, float]:
         common = int(np.lcm.reduce([max(1, -(-int(places) // c)) for c in (BINS, *GRID)]))
         places = common * -(-int(places) // common)
         return float((first - 0.5) * step), float((first - 0.5 + places) * step), step
-    margin = 0.02 * (high - low) or 0.5
+    margin = (0.05 if len(present) <= FEW_ROWS else 0.02) * (high - low) or 0.5  # dots of few rows are large
     return low - margin, high + margin, 0.0
 
 

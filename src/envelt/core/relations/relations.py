@@ -19,6 +19,7 @@ from ..stats.explained import explained_share
 from ..stats.matrices import Matrix, pearson_matrix, ranks_of_rows, spearman_matrix
 from ..stats.multiplicity import q_values
 from ..stats.sampling import Sampling
+from .correlating import Correlating
 from .forms import FORMS, forms_of
 from .mixed import Strength, correlation_ratio, cramers_v
 from .side import Side, numbers_of
@@ -28,15 +29,6 @@ Codes = NDArray[np.int64]
 
 NAMES = ("none", "pearson", "spearman", "kendall", "correlation_ratio", "cramers_v")
 NONE, PEARSON, SPEARMAN, KENDALL, RATIO, V = range(6)
-
-
-@dataclass(frozen=True)
-class Correlating:
-    """How coefficients are taken: a method, the confidence of intervals, and what the test is against."""
-
-    method: str = "auto"
-    confidence: float = 0.95
-    alternative: str = "two-sided"
 
 
 @dataclass(frozen=True)

@@ -9,16 +9,16 @@ from numpy.typing import NDArray
 
 from ...errors import OptionError
 from ..columns.table import CategoryColumn, Column
-from ..stats.matrices import ranks_of_rows
-from ..stats.sampling import Sampling
-from ..stats.trend import Line, Trend, least_squares, smooth_trend
 from .panels import Axis, Panel, PanelClasses, axis_of, panels_of
-from .side import Side, side_of
+from .side import Side, numbers_of
+from .two_numbers import Pictured, TwoNumbers, pictured
 
 Floats = NDArray[np.float64]
 
 LATITUDE = ("lat", "latitude")
 LONGITUDE = ("lon", "long", "lng", "longitude")
+MOST_DOTS = 4_000
+"""That a third column colours."""
 
 
 @dataclass(frozen=True)
@@ -31,14 +31,14 @@ class Single:
         As in a pair plot, by class.
     classes, label
         The classes, and the column they are of.
-    line, trend
-        Of two numbers.
+    two, fit
+        Of two numbers: all that is said of them, and what is drawn through the rows.
     shade
         For each dot of the panel the third column's value, by class; nothing where none colours it.
     shade_name, shade_ends
         What colours the dots, and the ends of its scale.
-    ranks
-        Whether ranks stand in the place of values.
+    ranks, residuals
+        Whether ranks, or what the line leaves of the second, stand in the place of values.
     aspect
         Of a map: how long a degree across is, over one up; 0 for no map.
     """
@@ -48,47 +48,52 @@ class Single:
     panel: Panel
     label: str
     classes: tuple[str, ...]
-    line: Line | None
-    trend: Trend | None
+    two: TwoNumbers | None
+    fit: Pictured | None
     shade: Floats | None
     shade_name: str
     shade_ends: tuple[float, float]
     ranks: bool
+    residuals: bool
     aspect: float
 
 
 def single_pair(
-    first: Column,
-    second: Column,
+    sides: list[Side],
     classes: PanelClasses | None,
     third: Column | None,
-    ranks: bool,
-    sampling: Sampling,
+    shown: tuple[bool, bool],
+    two: TwoNumbers | None,
     seed: int,
 ) -> Single:
     """Sum up one pair for a picture.
 
+    Parameters
+    ----------
+    shown
+        Whether ranks, and whether what the line leaves.
+    two
+        The sides as two numbers, where they are.
+
     Raises
     ------
     OptionError
-        Ranks of levels without an order, or a colour where levels are drawn.
+        No row has all of the pair and the third column.
     """
-    refuse_levels(first, second, ranks or third is not None)
-    sides = [side_of(first), side_of(second)]
-    numeric = all(s.what == "number" for s in sides)
-    if ranks:
-        sides = [_ranked(s) for s in sides]
-    rows = len(first)
+    ranks, residuals = shown
+    rows, fit = _rows_of(sides[0]), None
+    if two is not None:
+        fit = pictured(two, ranks, residuals)
+        if ranks or residuals:
+            sides = [_shown(s, two.both[0], v) for s, v in zip(sides, (fit.x, fit.y), strict=True)]
     of = classes or PanelClasses("", (), np.zeros(rows, np.int64))
     axes = [axis_of(s, of) for s in sides]
+    aspect = 0.0 if ranks or residuals else _aspect(axes)
     if third is not None:
-        return _shaded(sides, axes, of, third, ranks, sampling, seed)
+        panel, shade, ends = _shaded(sides, third, seed)
+        return Single(axes[0], axes[1], panel, "", (), two, fit, shade, third.name, ends, ranks, residuals, aspect)
     panel = panels_of(sides, axes, of, seed)[0]
-    line = trend = None
-    if numeric:
-        x, y, both = _both(sides)
-        line, trend = least_squares(x, y), smooth_trend(x, y, sampling.take(both))
-    return Single(axes[0], axes[1], panel, of.name, of.labels, line, trend, None, "", (0.0, 1.0), ranks, _aspect(axes))
+    return Single(axes[0], axes[1], panel, of.name, of.labels, two, fit, None, "", (0.0, 1.0), ranks, residuals, aspect)
 
 
 def refuse_levels(first: Column, second: Column, numbers: bool) -> None:
@@ -99,45 +104,37 @@ def refuse_levels(first: Column, second: Column, numbers: bool) -> None:
     OptionError
     """
     if numbers and any(isinstance(c, CategoryColumn) for c in (first, second)):
-        raise OptionError("Rank against rank, and a third column by colour, are for two numbers.")
+        raise OptionError("Rank against rank, residuals, and a third column by colour, are for two numbers.")
 
 
-def _ranked(side: Side) -> Side:
-    assert side.numbers is not None
-    return Side(side.name, "continuous", "number", ranks_of_rows(side.numbers), None, 0, True)
+def _rows_of(side: Side) -> int:
+    values = side.codes if side.numbers is None else side.numbers
+    assert values is not None
+    return len(values)
 
 
-def _both(sides: list[Side]) -> tuple[Floats, Floats, NDArray[np.bool_]]:
-    x, y = sides[0].numbers, sides[1].numbers
-    assert x is not None
-    assert y is not None
-    both = ~(np.isnan(x) | np.isnan(y))
-    return x[both], y[both], both
+def _shown(side: Side, there: NDArray[np.bool_], values: Floats) -> Side:
+    """Return a side with other values on some rows, and none on the others."""
+    whole = np.full(len(there), np.nan)
+    whole[there] = values
+    return Side(side.name, "continuous", "number", whole, None, 0, True)
 
 
-def _shaded(
-    sides: list[Side], axes: list[Axis], of: PanelClasses, third: Column, ranks: bool, sampling: Sampling, seed: int
-) -> Single:
-    """Show some rows as dots in the colour of a third column."""
+def _shaded(sides: list[Side], third: Column, seed: int) -> tuple[Panel, Floats, tuple[float, float]]:
+    """Return some rows as dots, what a third column has there, and the ends of its scale."""
     assert not isinstance(third, CategoryColumn)
-    x, y, z = sides[0].numbers, sides[1].numbers, third.numbers
-    assert x is not None
-    assert y is not None
+    x, y, z = numbers_of(sides[0]), numbers_of(sides[1]), third.numbers
     assert z is not None
     there = np.flatnonzero(~(np.isnan(x) | np.isnan(y) | np.isnan(z)))
     if len(there) == 0:
         raise OptionError(f"No row has all of {sides[0].name}, {sides[1].name} and {third.name}.")
     n = len(there)
-    some = there if n <= 4_000 else np.random.default_rng([seed, 0xD1]).choice(there, 4_000, replace=False)
+    some = there if n <= MOST_DOTS else np.random.default_rng([seed, 0xD1]).choice(there, MOST_DOTS, replace=False)
     panel = Panel(0, 1, n, np.zeros((1, 1, 1), np.int64), ((x[some], y[some]),))
-    ends = np.quantile(z[there], [0.02, 0.98])
-    line, trend = least_squares(x[there], y[there]), smooth_trend(x[there], y[there], sampling.take(there))
-    low, high = (
-        (float(ends[0]), float(ends[1]))
-        if ends[0] < ends[1]
-        else (float(z[there].min()) - 0.5, float(z[there].max()) + 0.5)
-    )
-    return Single(axes[0], axes[1], panel, "", (), line, trend, z[some], third.name, (low, high), ranks, _aspect(axes))
+    low, high = np.quantile(z[there], [0.02, 0.98]).tolist()
+    if not low < high:
+        low, high = float(z[there].min()) - 0.5, float(z[there].max()) + 0.5
+    return panel, z[some], (low, high)
 
 
 def _aspect(axes: list[Axis]) -> float:

@@ -13,7 +13,8 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
 SIZES = (9.0, 7.0, 5.5, 4.5, 3.5, 3.0, 2.5, 2.0, 1.5)
-"""Diameters that are tried, in pixels."""
+"""Diameters that are tried, in pixels; of few dots larger ones first, so that each can be seen."""
+LARGER, FEW_DOTS = (18.0, 14.0, 11.0), 60
 MOST_DOTS = 5_000
 NO_PLACE = 1 << 30
 
@@ -77,7 +78,7 @@ class DotField:
     left_out: int
 
 
-def fitted_dots(groups: list[Floats], height: float, step: float = 0.0) -> DotField:
+def fitted_dots(groups: list[Floats], height: float, step: float = 0.0, size: float = 1.0) -> DotField:
     """Choose the largest diameter at which every group fits its height.
 
     Where none does, dots of one value stand side by side, as many abreast for every value, so that heights still
@@ -91,10 +92,14 @@ def fitted_dots(groups: list[Floats], height: float, step: float = 0.0) -> DotFi
         Pixels across the line that a group may take.
     step
         Pixels along the line that the dots of one value may take: the step in which values were recorded; 0 for none.
+    size
+        How many times as large as usual dots should be, where there is room.
     """
+    sizes = (*(LARGER if sum(map(len, groups)) <= FEW_DOTS else ()), *SIZES)
+    sizes = tuple(size * d for d in sizes) if size != 1 else sizes
     largest = max((int(run_lengths(g).max(initial=0)) for g in groups if len(g)), default=0)
     for beside in (False, True):
-        for diameter in SIZES:
+        for diameter in sizes:
             abreast = max(1, min(-(-largest // _room(height, diameter)), int(step / diameter))) if beside else 1
             places = [side_by_side(g, diameter, abreast) for g in groups]
             levels = [dot_levels(g, diameter, _room(height, diameter), whole=True) for g in places]

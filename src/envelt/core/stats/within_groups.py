@@ -12,6 +12,7 @@ from .. import thresholds as T
 from ..estimate import UNDEFINED, UNDEFINED_TEST, Estimate, Significance
 from ..magnitude import in_unit
 from .box import box_agreement
+from .fitted_line import fitted_line
 from .groups import GroupedRows
 from .of_units.pairs import UnitsByLevels
 from .of_units.spread import spread_of
@@ -133,7 +134,8 @@ def stratified_slope(x: Floats, y: Floats, group: Codes, sampling: Sampling) -> 
     if len(y) < T.FEW_ROWS:
         return NOTHING
     (x, of_x), (y, of_y) = in_unit(x - x[0]), in_unit(y - y[0])
-    return _scaled(_compared(_Rows(x, y, group, sampling, np.ones(len(x))), None), of_y / of_x)
+    crude = fitted_line(x, y, sampling).slope
+    return _scaled(_compared(_Rows(x, y, group, sampling, np.ones(len(x))), crude), of_y / of_x)
 
 
 def stratified_means(y: Floats, side: Codes, group: Codes, sampling: Sampling) -> Stratified:
@@ -173,14 +175,12 @@ def stratified_risk(cells: Codes, at: Codes, sampling: Sampling, crude: Estimate
     return _compared(_Rows(side, event, place // 4, sampling, weight), crude)
 
 
-def _compared(rows: _Rows, crude: Estimate | None) -> Stratified:
-    """Set the slope over all rows beside the one within groups; ``crude`` is the first where it is known."""
+def _compared(rows: _Rows, crude: Estimate) -> Stratified:
+    """Set the slope over all rows, ``crude``, beside the one within groups."""
     size = int(rows.group.max(initial=0)) + 1
     inside, whole = _within(rows, size), _within(rows.together(), 1)
     if whole is None:
         return NOTHING
-    if crude is None:
-        crude = interval_of(whole.slope, whole.variance, _quantile(whole.df))
     if inside is None or np.isnan(crude.low):
         return Stratified(crude, UNDEFINED, UNDEFINED_TEST, UNDEFINED_TEST, 0)
     weight = 1.0 if rows.sampling.clustered else rows.weight

@@ -11,7 +11,7 @@ from ...core.words import plural
 from ...write.digits import count, percent
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
-from ..parts.row_axes import fitting_height, largest_levels, row_axes
+from ..parts.row_axes import drawn_levels, fitting_height, row_axes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -24,9 +24,11 @@ def draw_levels_by_class(result: LevelsByClass, page: Page) -> Figure:
     """Draw the event's rate a level with its interval; levels without an order are sorted by rate."""
     rates = result.rates
     overall = rates.events.sum() / max(rates.n.sum(), 1)
-    kept, rest = largest_levels(rates.n)
-    if not result.ordered:
-        kept = kept[np.argsort(-np.nan_to_num(rates.rate[kept]), kind="stable")]
+
+    def in_order(kept: np.ndarray) -> np.ndarray:
+        return kept if result.ordered else kept[np.argsort(-np.nan_to_num(rates.rate[kept]), kind="stable")]
+
+    kept, rest = drawn_levels(rates.n, result.shown, in_order)
     event_colour = style.class_colours(result.outcome.levels)[result.outcome.event]
     rows = [
         Row(

@@ -12,7 +12,7 @@ from ...core.shapes.ordered import pooled_quantiles
 from ...write.digits import count, in_line, significant
 from ..parts import style
 from ..parts.intervals import Row, all_rows_line, interval_rows
-from ..parts.row_axes import fitting_height, largest_levels, row_axes
+from ..parts.row_axes import drawn_levels, fitting_height, row_axes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -29,10 +29,12 @@ def draw_number_by_levels(result: NumberByLevels, page: Page) -> Figure:
     summary = result.summary
     m = summary.moments
     low, high = summary.mean_interval
-    kept, rest = largest_levels(m.n)
-    kept = kept[m.n[kept] > 0]
-    if not result.ordered:
-        kept = kept[reading_order(m.n[kept], result.shrunken[kept])]
+
+    def in_order(kept: np.ndarray) -> np.ndarray:
+        kept = kept[m.n[kept] > 0]
+        return kept if result.ordered else kept[reading_order(m.n[kept], result.shrunken[kept])]
+
+    kept, rest = drawn_levels(m.n, result.shown, in_order)
     rows = []
     write, of_shrunken = in_line(m.mean[kept]), in_line(result.shrunken[kept])
     for i in kept:

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ...core.against.by_number import NumberByNumber
 from ...core.against.cloud import MOST_DOTS, Cloud, GridCells
 from ...core.words import plural
-from ...write.digits import count, places, significant
+from ...write.digits import count, significant
 from ..parts import style
+from ..parts.two_numbers import SHOWN, draw_fit, figures
 from ..parts.values_axis import tick_label
 
 if TYPE_CHECKING:
@@ -20,12 +20,13 @@ if TYPE_CHECKING:
 
     from ..parts.canvas import Page
 
-Floats = NDArray[np.float64]
+FEW = 200
+"""Rows that hide each other so little that dots need not be faint."""
 
 
 def draw_number_by_number(result: NumberByNumber, page: Page) -> Figure:
-    """Draw the rows, the least-squares line and the smooth trend with its band; or what the line leaves."""
-    cloud, line, residuals = result.cloud, result.line, result.look.residuals
+    """Draw the rows, the least-squares line and the smooth trend with its band; of values, residuals or ranks."""
+    cloud, look = result.cloud, result.look
     with style.house_style():
         canvas = page.begin(_note(result))
         axes = canvas.place(108, 105, 246, 88)
@@ -37,20 +38,22 @@ def draw_number_by_number(result: NumberByNumber, page: Page) -> Figure:
         elif cloud.cells is not None:
             _density(axes, cloud.cells)
         else:
-            axes.plot(cloud.x, cloud.y, "o", ms=4.5, color=style.PALETTE[0], alpha=0.45, mew=0)
+            size, faint = style.dot_size(result.n, 4.5, look.size), 0.45 if result.n > FEW else 0.75
+            axes.plot(cloud.x, cloud.y, "o", ms=size, color=style.PALETTE[0], alpha=faint, mew=0)
         axes.set_xlim(*cloud.across)
         axes.set_ylim(*cloud.up)
-        _curves(axes, result, residuals)
-        axes.set_xlabel(style.shorten(result.name, 90))
-        label = f"{result.outcome.name} less the line" if residuals else result.outcome.name
+        draw_fit(axes, result.pictured.line, result.pictured.trend)
+        rank = "rank of " if look.ranks else ""
+        axes.set_xlabel(style.shorten(f"{rank}{result.name}", 90))
+        label = f"{rank}{result.outcome.name}{' less the line' if look.residuals else ''}"
         axes.set_ylabel(style.shorten(label, 60))
         for axis in (axes.xaxis, axes.yaxis):
             axis.set_major_formatter(lambda v, _: tick_label(v))
-        _numbers(axes, result)
-        effects = result.effects
+        axes.text(1.02, 0.99, figures(result.two), size=10.5, va="top", transform=axes.transAxes, linespacing=1.35)
+        r, rho = (result.two.coefficient(k).estimate.estimate for k in SHOWN)
         return canvas.describe(
             f"{result.outcome.name} along {result.name}, {plural(result.n, 'row')}: form {result.form}, Pearson "
-            f"{effects['pearson'].estimate:.2f}, Spearman {effects['spearman'].estimate:.2f}, R² {line.r_squared:.2f}.",
+            f"{r:.2f}, Spearman {rho:.2f}, R² {result.line.r_squared:.2f}.",
         )
 
 
@@ -72,46 +75,16 @@ def _density(axes: Axes, cells: GridCells) -> None:
 def _by_group(axes: Axes, result: NumberByNumber, cloud: Cloud) -> None:
     groups = result.groups
     assert groups is not None
-    size = 4.5 if result.n <= MOST_DOTS else 2.2
+    size = style.dot_size(result.n, 4.5 if result.n <= MOST_DOTS else 2.2, result.look.size)
     for k, g in enumerate(cloud.groups):
         colour = style.colour(g.place)
         axes.plot(g.x, g.y, style.marker(g.place), ms=size, color=colour, alpha=0.35, mew=0)
-        if g.line.slope == g.line.slope and not result.look.residuals:
+        if g.line.slope == g.line.slope:
             axes.plot(g.ends, g.line.at(g.ends), color=colour, lw=3, ls=style.dash(g.place))
         y = 0.50 - 0.075 * k
         axes.text(1.02, y, style.key_mark(g.place), color=colour, size=13, va="top", transform=axes.transAxes)
         text = f"{style.shorten(groups.labels[g.place], 20)}, n {count(g.n)}\nslope {significant(g.line.slope)}"
         axes.text(1.055, y, text, size=9.5, va="top", transform=axes.transAxes, linespacing=1.3)
-
-
-def _curves(axes: Axes, result: NumberByNumber, residuals: bool) -> None:
-    line, trend = result.line, result.trend
-    ends = np.array(axes.get_xlim())
-    if line.slope == line.slope:
-        fitted = np.zeros(2) if residuals else line.at(ends)
-        axes.plot(ends, fitted, color=style.INK, lw=1.6, ls="--")
-    if trend is not None:
-        off = line.at(trend.at) if residuals else 0.0
-        from matplotlib.patheffects import withStroke
-
-        axes.fill_between(trend.at, trend.low - off, trend.high - off, color=style.INK, alpha=0.2, lw=0)
-        apart = [withStroke(linewidth=4.5, foreground="white")]  # from the rows, and from no class's colour
-        axes.plot(trend.at, trend.mean - off, lw=2.4, color=style.INK, path_effects=apart)
-
-
-def _numbers(axes: Axes, result: NumberByNumber) -> None:
-    effects, line = result.effects, result.line
-    r, rho = effects["pearson"], effects["spearman"]
-
-    def interval(e: Any) -> str:
-        return f"{places(e.estimate, 2)} ({places(e.low, 2)} to {places(e.high, 2)})" if e.low == e.low else "–"
-
-    text = (
-        f"n = {count(result.n)}\n\nform: "
-        f"{result.form}\n\nPearson\n{interval(r)}\nSpearman\n{interval(rho)}\n\nR² of the line "
-        f"{places(line.r_squared, 2)}\nslope {significant(line.slope)}"
-    )
-    axes.text(1.02, 0.99, text, size=10.5, va="top", transform=axes.transAxes, linespacing=1.4)
 
 
 def _note(result: NumberByNumber) -> str:

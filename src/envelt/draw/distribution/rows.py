@@ -91,6 +91,23 @@ def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float
     axes.plot([mean], [y], "o", color="white", mec=style.INK, ms=6.5, zorder=4)
 
 
+def _deviation(axes: Axes, result: NumberDistribution, i: int, y: float) -> None:
+    """Draw the mean and a standard deviation to either side, where that was asked for; cut where no scale has it."""
+    if not result.look.deviation or result.summary.moments.n[i] < 2:
+        return
+    mean, sd = float(result.summary.moments.mean[i]), float(result.summary.moments.sd[i])
+    least = {"log": np.exp2(-1000.0), "log1p": 0.0}.get(result.scale.name, -np.inf)
+    low, middle, high = result.scale.place(np.array([max(mean - sd, least), mean, mean + sd]))
+    at = y + 0.34
+    axes.plot([low, high], [at, at], color=style.INK, lw=1.6)
+    axes.plot([low, high], [at, at], "|", color=style.INK, ms=9, mew=1.6)
+    axes.plot([middle], [at], "D", color=style.INK, ms=6, mec="white", mew=0.8)
+
+
+def _spread_note(result: NumberDistribution) -> str:
+    return " Below each: the mean, and a standard deviation to either side." if result.look.deviation else ""
+
+
 def _reach(result: NumberDistribution) -> str:
     """Say how far whiskers go."""
     asked = result.look.whiskers
@@ -105,7 +122,7 @@ def draw_boxes(result: NumberDistribution, page: Page) -> Canvas:
     note = (
         f"{shown.note}Box: middle half and median; whiskers: {_reach(result)}; ring: mean. A "
         "box hides the number of rows and a second peak."
-    )
+    ) + _spread_note(result)
     fenced = result.look.whiskers == "fences"
     hidden = sum(max(0, int(np.sum(result.outliers.groups == i)) - MOST_POINTS) for i in shown.order)
     if hidden and fenced:
@@ -115,6 +132,7 @@ def draw_boxes(result: NumberDistribution, page: Page) -> Canvas:
     height = 0.5 if len(shown.order) > 1 else 0.4
     for k, i in enumerate(shown.order):
         _box(axes, result, i, k, height)
+        _deviation(axes, result, i, k)
         if fenced:
             _outlier_points(axes, result, i, k)
     _finish(axes, result, shown.order)
@@ -126,7 +144,9 @@ def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float) ->
     if not len(mine):
         return
     x = result.scale.place(result.outliers.values[mine[:MOST_POINTS]])
-    axes.plot(x, np.full(len(x), y), "o", ms=4.5, mfc="none", mec=group_colour(result, i), mew=1, alpha=0.7)
+    axes.plot(
+        x, np.full(len(x), y), "o", ms=4.5 * result.look.size, mfc="none", mec=group_colour(result, i), mew=1, alpha=0.7
+    )
     if len(mine) <= NAMED_OUTLIERS and len(result.groups) <= 8:
         write = day_label if result.dates else significant
         taken: dict[int, list[float]] = {1: [], -1: []}
@@ -152,7 +172,7 @@ def draw_violins(result: NumberDistribution, page: Page) -> Canvas:
     rule = "" if made is None else f" Bandwidth by {made.rule}."
     note = (
         f"{shown.note}Width: density, each group to the same greatest width (n is not in it). Line: quartiles and "
-        f"median; ring: mean.{rule}"
+        f"median; ring: mean.{rule}{_spread_note(result)}"
     )
     canvas = page.begin(note)
     axes = _frame(canvas, result, shown.order)
@@ -172,6 +192,7 @@ def draw_violins(result: NumberDistribution, page: Page) -> Canvas:
         axes.plot([median] * 2, [k - 0.1, k + 0.1], color=style.INK, lw=2.4)
         mean = float(result.scale.place(result.summary.moments.mean[i : i + 1])[0])
         axes.plot([mean], [k], "o", color="white", mec=style.INK, ms=6, zorder=4)
+        _deviation(axes, result, i, k)
     _finish(axes, result, shown.order)
     if made is not None and result.look.limits is None:
         low, high = axes.get_xlim()
@@ -204,7 +225,7 @@ def draw_dots(result: NumberDistribution, page: Page) -> Canvas:
     row = height / (len(shown.order) + 0.1)
     steps = [recorded_step(g) for g in groups] if result.scale.name == "linear" else [0.0]
     margin = MARGIN / (1 + 2 * MARGIN) * width if result.look.limits is None else 0.0
-    made = fitted_dots(pixels, 0.92 * row, min(0.9 * min(steps) / (high - low) * width, 2 * margin))
+    made = fitted_dots(pixels, 0.92 * row, min(0.9 * min(steps) / (high - low) * width, 2 * margin), result.look.size)
     for k, (i, g, level) in enumerate(zip(shown.order, made.places, made.levels, strict=True)):
         if result.look.box:
             _box(axes, result, i, k, 0.5, filled=False)
@@ -212,6 +233,7 @@ def draw_dots(result: NumberDistribution, page: Page) -> Canvas:
         # a marker's size is in points, 72 to the inch; a hair less than its place, so that dots stay apart
         size = made.diameter * 72 / style.DPI * 0.92
         axes.plot(x, y, "o", ms=size, color=group_colour(result, i), alpha=0.85, mew=0, clip_on=False)
+        _deviation(axes, result, i, k)
     what = "One dot a row, none over another; the heap's height is the number of rows there."
     if sampled:
         what = f"One dot a row, {count(MOST_DOTS)} rows drawn evenly from each larger group."
@@ -221,7 +243,7 @@ def draw_dots(result: NumberDistribution, page: Page) -> Canvas:
         what += f" {plural(beyond, 'row')} {'lies' if beyond == 1 else 'lie'} beyond the limits."
     if made.left_out:
         what += f" Left out for want of room: {plural(made.left_out, 'row')}; try violin or histogram."
-    canvas.foot(shown.note + what)
+    canvas.foot(shown.note + what + _spread_note(result))
     return canvas
 
 

@@ -5,15 +5,21 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from . import style
 from .intervals import Row
 from .labels import margin
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from matplotlib.axes import Axes
 
     from .canvas import Canvas
+
+
+Drawn = tuple[NDArray[np.intp], NDArray[np.intp]]
 
 
 def largest_levels(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -22,6 +28,22 @@ def largest_levels(n: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         return np.arange(len(n)), np.zeros(0, int)
     order = np.argsort(-n, kind="stable")
     return np.sort(order[: style.MOST_LEVELS - 1]), order[style.MOST_LEVELS - 1 :]
+
+
+def drawn_levels(n: np.ndarray, shown: tuple[int, ...] | None, order: Callable[[np.ndarray], np.ndarray]) -> Drawn:
+    """Return the levels to draw, and those to join: those that a person chose, else the largest in an order.
+
+    Parameters
+    ----------
+    n
+        Rows of each level.
+    order
+        Puts levels in the order they are drawn in.
+    """
+    if shown is not None:
+        return np.array(shown[: style.MOST_LEVELS], np.intp), np.zeros(0, np.intp)
+    kept, rest = largest_levels(n)
+    return order(kept), rest
 
 
 def row_axes(canvas: Canvas, rows: list[Row], cells: int = 2) -> Axes:

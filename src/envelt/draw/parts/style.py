@@ -22,6 +22,8 @@ PALETTE = ("#2b5c8a", "#e09f1f", "#3f9c8c", "#c8553d", "#a7c6e8", "#4a4a4a")
 INK, DIM, LINE, PALE = "#1f2429", "#5b646d", "#d9dde1", "#eef1f4"
 STOP, QUIET = PALETTE[3], "#9aa3ab"
 
+FEW_DOTS = 300
+"""Rows from which on dots have their usual size."""
 MOST_CLASSES = 2 * len(PALETTE)
 """Told apart by colour and marker, or colour and dash; of more the largest but one and the others."""
 MOST_LEVELS = 30
@@ -87,6 +89,12 @@ def key_mark(place: int) -> str:
 def class_colours(levels: tuple[str, ...]) -> dict[str, str]:
     """Return one colour a class: the same in every picture of a study."""
     return {level: colour(i) for i, level in enumerate(levels)}
+
+
+def dot_size(rows: int, usual: float, asked: float = 1.0) -> float:
+    """Return how large dots are, in points: of few rows larger, so that each can be seen; ``asked`` times that."""
+    larger: float = (FEW_DOTS / max(rows, 1)) ** 0.25
+    return usual * min(max(larger, 1.0), 2.4) * asked
 
 
 def shorten(text: str, most: int) -> str:

@@ -39,7 +39,8 @@ def draw_cloud(axes: Axes, panel: Panel, a: Axis, b: Axis, classes: tuple[str, .
     for k in sorted(range(len(panel.dots)), key=lambda k: -len(panel.dots[k][0])):
         x, y = panel.dots[k]
         colour = style.colour(k) if classes else style.PALETTE[0]
-        axes.plot(x, y, style.marker(k), ms=size, color=colour, alpha=0.45 if len(x) > 200 else 0.75, mew=0)
+        ms = style.dot_size(panel.n, size)
+        axes.plot(x, y, style.marker(k), ms=ms, color=colour, alpha=0.45 if len(x) > 200 else 0.75, mew=0)
 
 
 def _lines(axes: Axes, grid: Floats, across: Floats, up: Floats, k: int) -> None:

@@ -7,13 +7,15 @@ from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 
+from ...core.estimate import Estimate
 from ...core.relations.forms import FORMS
-from ...core.relations.panels import Axis
+from ...core.relations.panels import FEW_ROWS, Axis
 from ...core.relations.relations import NAMES, Relations
 from ...core.relations.single import Single
 from ...core.words import plural
-from ...write.digits import count, places, significant
+from ...write.digits import count, places
 from ..parts import style
+from ..parts.two_numbers import draw_fit, estimated, figures
 from ..parts.values_axis import tick_label
 from .clouds import draw_cloud
 from .triangle import beyond, draw_bodies, draw_levels, set_ticks
@@ -40,10 +42,12 @@ def draw_single(pair: Single, relations: Relations, page: Page, names: Callable[
         axes.set_ylim(pair.up.low, pair.up.high)
         if pair.aspect:
             axes.set_aspect(pair.aspect, adjustable="box", anchor="SW")
-        _fit(axes, pair)
+        if pair.fit is not None and not pair.aspect:
+            draw_fit(axes, pair.fit.line, pair.fit.trend)
         rank = "rank of " if pair.ranks else ""
         axes.set_xlabel(style.shorten(f"{rank}{names(pair.across.name)}", 80))
-        axes.set_ylabel(style.shorten(f"{rank}{names(pair.up.name)}", 60))
+        less = " less the line" if pair.residuals else ""
+        axes.set_ylabel(style.shorten(f"{rank}{names(pair.up.name)}{less}", 60))
         _name_ticks(axes, pair)
         if not pair.aspect:
             _margins(canvas, pair)
@@ -119,17 +123,6 @@ def _body(axes: Axes, pair: Single) -> None:
         draw_bodies(axes, pair.panel, a, b)
 
 
-def _fit(axes: Axes, pair: Single) -> None:
-    if pair.line is None or pair.aspect:
-        return
-    ends = np.array([pair.across.low, pair.across.high])
-    if pair.line.slope == pair.line.slope:
-        axes.plot(ends, pair.line.at(ends), color=style.INK, lw=1.5, ls="--")
-    if pair.trend is not None:
-        axes.fill_between(pair.trend.at, pair.trend.low, pair.trend.high, color=style.INK, alpha=0.15, lw=0)
-        axes.plot(pair.trend.at, pair.trend.mean, color=style.INK, lw=2.2)
-
-
 def _name_ticks(axes: Axes, pair: Single) -> None:
     for way, axis in (("x", pair.across), ("y", pair.up)):
         set_ticks(axes, axis, way, 10, 8)
@@ -138,8 +131,27 @@ def _name_ticks(axes: Axes, pair: Single) -> None:
 def _margins(canvas: Canvas, pair: Single) -> None:
     top = canvas.place(LEFT, TOP, RIGHT + STRIP, style.HEIGHT - TOP - STRIP + 6)
     side = canvas.place(style.WIDTH - RIGHT - STRIP + 6, TOP + STRIP, RIGHT, BOTTOM)
-    _strip(top, pair.across, pair.classes, False)
-    _strip(side, pair.up, pair.classes, True)
+    few = pair.panel.n <= FEW_ROWS and pair.across.number and pair.up.number
+    for axes, axis, upright in ((top, pair.across, False), (side, pair.up, True)):
+        if few:
+            _lines(axes, axis, [d[int(upright)] for d in pair.panel.dots], bool(pair.classes), upright)
+        else:
+            _strip(axes, axis, pair.classes, upright)
+
+
+def _lines(axes: Axes, axis: Axis, values: list[np.ndarray], coloured: bool, upright: bool) -> None:
+    """Draw a short line a row: bars of few rows would be mostly gaps."""
+    for c, of in enumerate(values):
+        colour = style.colour(c) if coloured else style.PALETTE[0]
+        draw, low = (axes.hlines, 0.0) if upright else (axes.vlines, 0.0)
+        draw(of, low, 0.5, color=colour, lw=2, alpha=0.8)
+    if upright:
+        axes.set(ylim=(axis.low, axis.high), xlim=(0, 1))
+    else:
+        axes.set(xlim=(axis.low, axis.high), ylim=(0, 1))
+    axes.set_xticks([])
+    axes.set_yticks([])
+    style.bare(axes, "left", "bottom")
 
 
 def _strip(axes: Axes, axis: Axis, classes: tuple[str, ...], upright: bool) -> None:
@@ -165,15 +177,7 @@ def _strip(axes: Axes, axis: Axis, classes: tuple[str, ...], upright: bool) -> N
 
 def _beside(axes: Axes, pair: Single, relations: Relations, names: Callable[[str], str]) -> None:
     """Write n, the coefficient with its interval, the form and the classes on the right."""
-    low, high = relations.intervals(np.array([0]), np.array([1]))
-    r, form = float(relations.coefficient[0, 1]), FORMS[relations.form[0, 1]]
-    how = NAMES[relations.method[0, 1]].replace("_", " ")
-    interval = f"\n({places(float(low[0]), 2)} to {places(float(high[0]), 2)})" if low[0] == low[0] else ""
-    text = f"n = {count(pair.panel.n)}\n\n{how}\n{places(r, 2) if r == r else '–'}{interval}"
-    if form:
-        text += f"\n\nform: {form}"
-    if pair.line is not None and pair.line.slope == pair.line.slope:
-        text += f"\nslope {significant(pair.line.slope)}\nR² of the line {places(pair.line.r_squared, 2)}"
+    text = _told(pair, relations) if pair.two is None else figures(pair.two)
     at = 1 + (STRIP + 26) / style.width_of(axes)
     axes.text(at, 1.0, text, size=10.5, va="top", transform=axes.transAxes, linespacing=1.4)
     n = pair.across.counts.sum(axis=1)
@@ -188,12 +192,21 @@ def _beside(axes: Axes, pair: Single, relations: Relations, names: Callable[[str
         axes.text(spot, y, f"{style.shorten(name, 18)}, n {count(n[k])}", size=9.5, va="top", transform=axes.transAxes)
 
 
+def _told(pair: Single, relations: Relations) -> str:
+    """Return n, the coefficient and its interval of a pair in which levels take part."""
+    low, high = (float(v[0]) for v in relations.intervals(np.array([0]), np.array([1])))
+    how = NAMES[relations.method[0, 1]].replace("_", " ")
+    told = estimated(Estimate(float(relations.coefficient[0, 1]), low, high)).replace(" (", "\n(")
+    form = FORMS[relations.form[0, 1]]
+    return f"n = {count(pair.panel.n)}\n\n{how}\n{told}" + (f"\n\nform: {form}" if form else "")
+
+
 def _note(pair: Single) -> str:
     if pair.aspect:
         return "A map on one true scale at its middle latitude; no line is fitted."
     if pair.shade is not None:
         return f"Dots: rows, up to 4,000; colour: {pair.shade_name}. Dashed: least-squares line; line: smooth trend."
-    if pair.line is None:
+    if pair.fit is None:
         return "Levels with a number: its distribution, middle half and median at each. Levels: shares within each."
     dense = "Dense classes: lines around half and nine tenths of their rows; few rows: dots. "
     return f"{dense}Dashed: least-squares line of all rows; line: smooth trend with its pointwise 95 % band."

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 from ...core import thresholds as T
 from ...core.against.by_class import LevelsByClass, NumberByClass
-from ...core.against.by_number import NumberByNumber
+from ...core.against.by_number import NumberByLevels, NumberByNumber
+from ...core.stats.correlation import CONFIDENCE
 from ...core.words import plural
-from ...write.digits import cell, count, places
+from ...write.digits import cell, count, places, probability
 from .words import (
     Ends,
     Table,
@@ -28,12 +29,17 @@ from .words import (
 )
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from ...core.relations.two_numbers import TwoNumbers
     from ..against import AgainstView
     from ..glance import GlanceView
 
 
 MANY_LEVELS = 6
 """From which on it is said of how many the highest and the lowest are."""
+MOST_LEADING = 3
+"""Of the levels that were asked for, those that are told."""
 MOST_MIDDLES = 4
 """Classes whose middle dates are told; of more the first and the last of them."""
 
@@ -52,10 +58,12 @@ def against_answer(view: AgainstView) -> str:
         return _number_by_class(view, result, name, outcome, f"{outcome} is {result.outcome.event}")
     if by is not None and not isinstance(result, NumberByNumber):
         name = ", ".join((name, *(view._names(n) for n in by.names)))
+    if isinstance(result, LevelsByClass | NumberByLevels) and result.shown is not None:
+        return _leading(view, result, name, outcome)
     if isinstance(result, LevelsByClass):
         return rates_answer(view.rates, view.effects, f"{outcome} is {result.outcome.event}", name)
     if isinstance(result, NumberByNumber):
-        return _number_by_number(view, result, name, outcome)
+        return _number_by_number(view, result)
     return means_answer(view.table, view.effects, outcome, name)
 
 
@@ -218,14 +226,9 @@ def _of_many(table: Table) -> str:
     return f", of {len(table)} in all" if len(table) > MANY_LEVELS else ""
 
 
-def _number_by_number(view: AgainstView, result: NumberByNumber, name: str, outcome: str) -> str:
-    effects: Table = view.effects
+def _number_by_number(view: AgainstView, result: NumberByNumber) -> str:
     table: Table = view.table
-    kind = "pearson" if result.form == "linear" else "spearman"
-    r = dict(zip(("estimate", "low", "high"), effects.loc[kind], strict=True))
-    rows = with_n(table["n"].sum())
-    slope = f"{number(abs(view.slope))} for one more" if result.form == "linear" else ""
-    said = pair_answer(name, outcome, result.form, kind, r, rows, slope)
+    said = two_answer(result.two, view._names)
     if result.form == "curved":
         end = ends(table, "mean")
         if end is not None:
@@ -236,7 +239,38 @@ def _number_by_number(view: AgainstView, result: NumberByNumber, name: str, outc
     return said
 
 
+def _leading(view: AgainstView, result: LevelsByClass | NumberByLevels, name: str, outcome: str) -> str:
+    """Return the levels that were asked for with their rates or means."""
+    if isinstance(result, LevelsByClass):
+        what, rates = f"{outcome} is {result.outcome.event} most often", view.rates.head(MOST_LEADING)
+        told_of = [
+            f"{told(k)} {share(r['rate'])} ({share(r['low'])} to {share(r['high'])}, {with_n(r['n'])})"
+            for k, r in rates.iterrows()
+        ]
+    else:
+        what, means = f"{outcome} is highest on average", view.table.head(MOST_LEADING)
+        told_of = [
+            f"{told(k)} {estimated(r['mean'], r['mean_low'], r['mean_high'])[:-1]}, {with_n(r['n'])})"
+            if not math.isnan(r["mean_low"]) else f"{told(k)} {number(r['mean'])} ({with_n(r['n'])})"
+            for k, r in means.iterrows()
+        ]  # fmt: skip
+    return f"Of the levels of {name} with rows enough {what} in {'; '.join(told_of)}."
+
+
 NAMES = {"pearson": "r", "spearman": "rank correlation", "kendall": "Kendall's tau"}
+
+
+def two_answer(two: TwoNumbers, names: Callable[[str], str]) -> str:
+    """Return how two numbers go together: which way, in what form, by how much, how surely."""
+    kind, asked = two.leading, two.asked
+    n, r, p = two.coefficient(kind)
+    rows = with_n(n)
+    if asked.alternative != "two-sided":
+        rows += f", one-sided p {probability(p)}"
+    if asked.confidence != CONFIDENCE:
+        rows += f", intervals of {100 * asked.confidence:g} %"
+    slope = sized(*two.line.slope, "for one more") if two.form == "linear" else ""
+    return pair_answer(names(two.first.name), names(two.second.name), two.form, kind, r._asdict(), rows, slope)
 
 
 def pair_answer(name: str, other: str, form: Any, kind: str, r: dict[str, Any], rows: str, slope: str = "") -> str:

@@ -10,7 +10,7 @@ import pandas as pd
 from ...core import thresholds as T
 from ...core.words import plural
 from ...write.digits import places
-from .against import NAMES, coefficient, pair_answer
+from .against import NAMES, coefficient, pair_answer, two_answer
 from .words import Table, all_of, with_n
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ def relations_answer(view: RelationsView) -> str:
     """Return the answer: of two columns how they go together, of more what repeats itself and what goes most."""
     names = view._names
     if len(view.relations.sides) == 2:
-        return _of_two(type(view).pairs.of(view), names, view.relations)
+        return _of_two(type(view).pairs.of(view), view, view.relations)
     groups = type(view).groups.of(view)
     said = f"{plural(len(view.relations.sides), 'column')}"
     if len(groups):
@@ -51,13 +51,16 @@ def pairwise_answer(view: PairwiseView) -> str:
     """Return the answer: of two columns how they go together, of more which pairs go most."""
     table: Table = type(view).table.of(view)
     if len(view.columns) == 2:
-        return _of_two(table, view._names, view._answers.relations)
+        return _of_two(table, view, view._answers.relations)
     return _strongest(table, view._names)
 
 
-def _of_two(pairs: Table, names: Callable[[str], str], relations: Relations) -> str:
+def _of_two(pairs: Table, view: PairwiseView | RelationsView, relations: Relations) -> str:
+    names = view._names
     if not len(pairs):
         return "There is no row where both are present."
+    if view._two is not None:
+        return two_answer(view._two, names)
     pair = pairs.iloc[0]
     first, second, method = names(pair["first"]), names(pair["second"]), pair["method"]
     r: dict[str, Any] = {"estimate": pair["coefficient"], "low": pair["low"], "high": pair["high"]}

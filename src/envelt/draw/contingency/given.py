@@ -1,0 +1,66 @@
+"""Figures as they are given, as bars from zero, side by side."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from ...core.words import plural
+from ...write.digits import in_line, visible
+from ..parts import style
+from ..parts.labels import label_rows, margin, short_labels
+from ..parts.values_axis import tick_label
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from matplotlib.figure import Figure
+
+    from ..parts.canvas import Page
+
+MOST_ROWS, MOST_BARS = 30, 90
+
+
+def draw_given(table: pd.DataFrame, name: str, of: str, page: Page) -> Figure:
+    """Draw a bar a figure, one colour a column, each with its number."""
+    across = min(len(table.columns), style.MOST_CLASSES)
+    down = min(len(table), MOST_ROWS, max(1, MOST_BARS // max(across, 1)))
+    hidden = [f"{plural(n, what)} more in the table" for n, what in
+              ((len(table) - down, "row"), (len(table.columns) - across, "column")) if n > 0]  # fmt: skip
+    values = table.to_numpy(float)[:down, :across]
+    labels = [visible(str(t)) for t in table.index[:down]]
+    several = bool(of)
+    with style.house_style():
+        note = " ".join(["Figures as they are given: no interval can be known.", *(f"{h}." for h in hidden)])
+        height = min(style.HEIGHT, max(330, 215 + (30 + 24 * across) * down, 260 + 40 * across * several))
+        canvas = page.begin(note, height=height)
+        axes = canvas.place(margin(labels), 118, 240 if several else 110, 80)
+        thick = 0.8 / across
+        known = values[~np.isnan(values)]
+        write = in_line(known)
+        for c in range(across):
+            y = np.arange(down) + (c - (across - 1) / 2) * thick
+            hatch = "///" if c >= len(style.PALETTE) else None
+            axes.barh(y, values[:, c], thick * 0.9, color=style.colour(c), hatch=hatch, edgecolor="white", lw=0)
+            for at, v in zip(y, values[:, c], strict=True):
+                if v == v and down * across <= 60:
+                    axes.annotate(write(float(v)), (v, at), xytext=(5 if v >= 0 else -5, 0), va="center",
+                                  textcoords="offset points", ha="left" if v >= 0 else "right", color=style.DIM,
+                                  size=10 if down * across <= 24 else 8.5)  # fmt: skip
+        label_rows(axes, labels, 11 if down <= 20 else 9)
+        axes.set_ylim(down - 0.45, -0.55)
+        low, high = min(float(known.min(initial=0)), 0.0), max(float(known.max(initial=0)), 0.0)
+        axes.set_xlim(low * 1.08, high * 1.08 or 1.0)
+        axes.axvline(0, color=style.INK, lw=0.8)
+        axes.xaxis.set_major_formatter(lambda v, _: tick_label(v))
+        axes.set_xlabel(style.shorten(name, 80))
+        style.bare(axes, "left")
+        if several:
+            axes.text(1.03, 1.0, style.shorten(of, 22), weight="bold", size=11, va="top", transform=axes.transAxes)
+            for k, label in enumerate(short_labels(tuple(visible(str(c)) for c in table.columns[:across]), 20)):
+                spot: dict[str, Any] = {"va": "top", "transform": axes.transAxes}
+                axes.text(1.03, 0.9 - 32 / height * k, style.key_mark(k), color=style.colour(k), size=13, **spot)
+                axes.text(1.07, 0.9 - 32 / height * k, label, size=10, **spot)
+        rows = zip(labels[:12], values, strict=False)
+        told = "; ".join(f"{row} {', '.join(tick_label(v) for v in cells if v == v)}" for row, cells in rows)
+        return canvas.describe(f"{name} by {table.index.name}: {told}.")
