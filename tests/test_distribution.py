@@ -488,3 +488,18 @@ def test_against_all_candidates_and_within_parts(wintered, honey):
     assert abs(drawn - overall) < abs(mean - overall)
     assert len(levels.pairs) == 40 * 39 // 2
     assert len(levels.shown["pairs"].frame) == 20
+
+
+def test_a_bin_of_a_log_scale_that_holds_two_round_numbers_is_named():
+    r = np.random.default_rng(0)
+    amounts = np.concatenate([r.choice([1_000, 2_000, 4_000, 5_000, 10_000], 900), r.lognormal(8.2, 0.8, 600).round()])
+    study = Study({"amount": amounts}, kinds={"amount": "continuous"})
+    found = [f for f in study.distribution("amount", scale="log", bins=8).findings if f.code == "bin-of-several-heaps"]
+    assert found
+    for f in found:
+        assert f.evidence["from"] <= min(f.evidence["values"]) < max(f.evidence["values"]) < f.evidence["to"]
+        assert f.evidence["rows"] == [int((amounts == v).sum()) for v in f.evidence["values"]]
+    assert any(set(f.evidence["values"]) >= {4_000, 5_000} for f in found)
+    plain = Study({"amount": r.lognormal(8.2, 0.8, 1500)})
+    assert "bin-of-several-heaps" not in {f.code for f in plain.distribution("amount", scale="log", bins=8).findings}
+    assert "bin-of-several-heaps" not in {f.code for f in study.distribution("amount").findings}

@@ -158,6 +158,9 @@ FINDINGS: dict[str, Entry] = {
     "round-number-spikes": Entry("caution, note", "distribution",
         f"{T.SPIKE_SHARE:.0%} of the rows more than their surroundings lead to expect lie at multiples of a "
         f"round number, wide enough to see ({T.STEP_SHARE:g} of a deviation)"),
+    "bin-of-several-heaps": Entry("note", "distribution",
+        f"a bin of a log scale holds several values of {T.SPIKE_SHARE / 5:.0%} of the rows or more each, which are "
+        "most of it, and the bins beside it fewer"),
     "excess-zeros": Entry("note", "distribution",
         "far more rows are exactly 0 than the values beside it lead to expect"),
     "heaping-at-one-value": Entry("caution", "distribution",

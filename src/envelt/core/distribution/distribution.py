@@ -29,6 +29,7 @@ from ..stats.groups import GroupedRows, one_group
 from .alike import equal_groups
 from .chosen import MOST_AS_ROWS, MOST_DENSITIES, MOST_IN_LINE, chosen_picture
 from .column_findings import ColumnShape, column_shape_of
+from .crowded import bins_of_several
 from .ends import heaped_ends
 from .group_findings import few_rows, intervals_mislead, small_difference, spread_differs
 from .look import Look, Scale, checked_scale
@@ -223,6 +224,8 @@ class NumberDistribution(Remade):
     def findings(self) -> tuple[Finding, ...]:
         """What a careful colleague would say, on the columns and on the groups."""
         findings = [f for s in self.shapes for f in s.findings]
+        if self.picture == "histogram" and not self.dates:
+            findings += bins_of_several(self.name, self.pooled, self.bins.edges, self.scale)
         if len(self.groups) > 1 and not self.dates:
             by, summary = self.groups.names, self.summary
             findings += few_rows(self.name, summary.labels, summary.moments.n, by)
