@@ -32,7 +32,7 @@ SAYS = {
     "relations": [r"\[weight_kg, weight_lb\]", "it turns round", "the same mean"],
     "report": ["nothing fetched", r"\| yes \| 2,310 \| 77.6% \|"],
     "rows": [r"18 of 3,000 rows \(0.6%\)", "at='1034'", r"\{1034: 164.2\}"],
-    "series": ["more often later in hived_on", "8 months of 16 have no row", "2024': 423"],
+    "series": ["more often later in hived_on", "8 months of 16 have no row", "2024': 428"],
     "transforms": ["mites: log1p", "values at zero", "it has two peaks"],
     "whole_study": ["What the 58 columns are", "Left out: spring_frames", "599 later rows"],
 }
