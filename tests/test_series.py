@@ -181,3 +181,29 @@ def test_a_date_in_parts_is_one_date(tmp_path, run):
     assert "derived.date" not in (tmp_path / "whole.toml").read_text()
     with pytest.raises(OptionError, match="date"):
         Study(frame.assign(month=rng.choice(["a", "b"], 80))).series("month")
+
+
+def test_what_is_told_of_spans_and_groups_has_rows_enough():
+    r = np.random.default_rng(5)
+    day = pd.Timestamp("2021-01-04") + pd.to_timedelta(r.integers(0, 170, 120), "D")
+    frame = pd.DataFrame({"day": day, "x": r.normal(size=120), "g": r.choice(["a", "b"], 120)})
+    study = Study(frame, kinds={"x": "continuous"})
+    assert study.series("day", "x").title.endswith("by month")  # weeks would hold five rows each
+    assert study.series("day", "x", measure="sum").title.endswith("by week")
+    weeks = study.series("day", "x", calendar="day").answer
+    assert "too few rows to tell one from another" in weeks
+    assert "highest" not in weeks
+    table, answer = study.series("day", "x", by="g").table, study.series("day", "x", by="g").answer
+    for g in ("a", "b"):
+        mine = table[(table["g"] == g) & (table["n"] >= 10)]
+        assert (f"in {mine.index[-1]} where g is {g}" in answer) == (len(mine) > 1)
+    assert "where g is a" in answer
+
+
+def test_years_that_reach_far_are_told_in_round_spans():
+    r = np.random.default_rng(1)
+    frame = pd.DataFrame({"year": r.integers(20, 2001, 600), "x": r.normal(size=600)})
+    table = Study(frame, kinds={"year": "discrete"}).series("year", "x").table
+    assert table.index[[0, -1]].tolist() == ["0 to 49", "2000 to 2049"] or table.index[0] == "0 to 49"
+    assert table["n"].sum() == 600
+    assert table.loc["100 to 149", "n"] == int(((frame["year"] >= 100) & (frame["year"] < 150)).sum())

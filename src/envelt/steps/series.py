@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ..core import thresholds as T
 from ..core.columns.grouping import no_groups
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome, resolve_outcome
 from ..core.series.series import SeriesAnswers
@@ -42,7 +43,7 @@ def show_series(context: Context, options: SeriesOptions) -> SeriesView:
     measure = options.measure or {ClassOutcome: "rate", NumericOutcome: "mean"}.get(type(value), "count")
     _refuse(measure, value, named)
     by = context.grouping(options.by) if options.by else no_groups(len(context.table))
-    spans = spans_of(column, options.calendar)
+    spans = spans_of(column, options.calendar, T.FEW_ROWS if measure in ("mean", "rate") else 0)
     if options.grid and (spans.unit != "month" or options.by):
         raise OptionError(
             "A grid has a row a year and a column a month, of all rows together: a date, "

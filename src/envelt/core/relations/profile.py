@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from .. import thresholds as T
 from ..columns.grouping import Grouping
 from ..columns.table import CategoryColumn, Column
 from ..kept import Remade
@@ -84,7 +85,7 @@ class ProfileAnswers(Remade):
 def make_profile(
     columns: Sequence[Column], by: Grouping, sampling: Sampling, progress: Progress | None = None
 ) -> tuple[Profiled, ...]:
-    """Describe every column in each group.
+    """Describe every column in each group: first those that differ more than chance makes, the furthest first.
 
     Parameters
     ----------
@@ -97,7 +98,8 @@ def make_profile(
     """
     made = in_threads(lambda c: _one(c, by, sampling), list(columns), sampling.rows, progress, lambda c: c.name)
     q = q_values(np.array([m.p for m in made]))
-    order = np.argsort([-np.nan_to_num(m.differs, nan=-1.0) for m in made], kind="stable")
+    far = np.array([-np.nan_to_num(m.differs, nan=-1.0) for m in made])
+    order = np.lexsort((far, ~(q < T.Q_CARRIES)))  # of few rows chance alone makes much
     return tuple(
         Profiled(m.name, m.kind, m.n, m.missing, m.differs, m.p, float(q[k]), m.numbers, m.levels)
         for k in order.tolist()

@@ -9,14 +9,17 @@ from numpy.typing import NDArray
 
 from ...errors import OptionError, option
 from ..columns.labels import number_label
+from ..columns.names import hints
 from ..columns.table import CategoryColumn, Column, TimeColumn
-from ..shapes.calendar import MONTHS, calendar_bins, fitting_unit, unit_labels
+from ..shapes.calendar import MONTHS, UNITS, calendar_bins, fitting_unit, unit_labels
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
 
 MOST_STEPS = 400
 """Whole numbers that one may count by: years, not amounts."""
+FEW_POINTS = 4
+"""Spans of which longer ones would leave no line."""
 POINTS = 60
 """Spans that a line has at most where nobody says the unit."""
 
@@ -51,7 +54,7 @@ class Spans:
         return self.unit not in ("step", "level")
 
 
-def spans_of(column: Column, unit: str | None) -> Spans:
+def spans_of(column: Column, unit: str | None, least: int = 0) -> Spans:
     """Cut a column into spans of time.
 
     Parameters
@@ -59,7 +62,8 @@ def spans_of(column: Column, unit: str | None) -> Spans:
     column
         A date; a number that is whole, such as a year; or levels in an order.
     unit
-        Of the calendar, for a date; by default the smallest of which sixty or fewer span it.
+        Of the calendar, for a date; by default the smallest of which sixty or fewer span it, and half of those that
+        have rows have ``least`` or more.
 
     Raises
     ------
@@ -69,7 +73,7 @@ def spans_of(column: Column, unit: str | None) -> Spans:
     if isinstance(column, TimeColumn):
         days = column.days
         present = np.sort(days[~np.isnan(days)])
-        bins, unit = calendar_bins(present, unit or fitting_unit(float(present[0]), float(present[-1]), POINTS))
+        bins, unit = calendar_bins(present, unit or _telling_unit(present, least))
         codes = np.where(np.isnan(days), -1, np.searchsorted(bins.edges, days, "right") - 1)
         return Spans(unit, bins.edges, spoken(bins.edges, unit), codes.astype(np.int64))
     if unit is not None:
@@ -77,6 +81,18 @@ def spans_of(column: Column, unit: str | None) -> Spans:
     if isinstance(column, CategoryColumn):
         return _levels(column)
     return _steps(column)
+
+
+def _telling_unit(present: Floats, least: int) -> str:
+    """Return the unit of the calendar in which a line can be read: neither too many spans, nor too few rows in each."""
+    first = fitting_unit(float(present[0]), float(present[-1]), POINTS)
+    for unit in UNITS[UNITS.index(first) :]:
+        n = calendar_bins(present, unit)[0].count(present)
+        if 2 * np.count_nonzero(n >= least) >= np.count_nonzero(n):
+            return unit
+        if len(n) <= FEW_POINTS:
+            break
+    return first
 
 
 def spoken(edges: Floats, unit: str) -> tuple[str, ...]:
@@ -110,11 +126,22 @@ def _steps(column: Column) -> Spans:
     assert values is not None
     there = values[~np.isnan(values)]
     low, high = float(there.min()), float(there.max())
-    if (there != np.floor(there)).any() or high - low > MOST_STEPS:
+    if (there != np.floor(there)).any() or (high - low > MOST_STEPS and not hints(column.name, "years")):
         raise OptionError(
             f"{column.name!r} is {column.kind}, from {number_label(low)} to {number_label(high)}, and no time. Name a "
             "date, or a whole number that counts time, such as a year."
         )
-    starts = np.arange(low, high + 2)
-    codes = np.where(np.isnan(values), -1, values - low).astype(np.int64)
-    return Spans("step", starts, tuple(number_label(v) for v in starts[:-1]), codes)
+    width = _width(high - low)
+    low = np.floor(low / width) * width
+    starts = np.arange(low, high + width + 1, width)
+    starts = starts[: int((high - low) // width) + 2]
+    codes = np.where(np.isnan(values), -1, (values - low) // width).astype(np.int64)
+    named = [number_label(v) if width == 1 else f"{number_label(v)} to {number_label(v + width - 1)}" for v in starts]
+    return Spans("step", starts, tuple(named[:-1]), codes)
+
+
+def _width(reach: float) -> float:
+    """Return how many whole numbers a span holds: one, or a round number of them where they reach far."""
+    if reach <= MOST_STEPS:
+        return 1.0
+    return next(m * 10.0**k for k in range(1, 300) for m in (1, 2, 5) if reach / (m * 10.0**k) <= POINTS)
