@@ -492,17 +492,17 @@ def test_slopes_within_groups_have_hc2_and_change_has_the_variance_of_a_differen
     y = 0.4 * x + group + e * x
     made = stratified_slope(x, y, group, rows(x))
 
-    def fit(design):
+    def fit(design, power=0.5):  # HC2; HC3 by the power 1
         hat = design @ np.linalg.inv(design.T @ design)
         b = hat.T @ y
-        away = (y - design @ b) / np.sqrt(1 - np.sum(hat * design, axis=1))
+        away = (y - design @ b) / (1 - np.sum(hat * design, axis=1)) ** power
         partial = hat[:, -1] / np.sum(hat[:, -1] ** 2)  # x less what the groups say of it
         df = min(80 - design.shape[1], np.sum(partial**2) ** 2 / np.sum(partial**4))
         return b[-1], hat[:, -1] * away, df
 
     inside = fit(np.column_stack([*(1.0 * (group == g) for g in range(6)), x]))
-    whole = fit(np.column_stack([np.ones(80), x]))
-    for (b, part, df), shown in ((inside, made.pooled), (whole, made.crude)):
+    whole, line = (fit(np.column_stack([np.ones(80), x]), power) for power in (0.5, 1))
+    for (b, part, df), shown in ((inside, made.pooled), (line, made.crude)):
         half = stats.t.ppf(0.975, df) * np.sqrt(np.sum(part**2))
         assert shown == pytest.approx((b, b - half, b + half), rel=1e-9)
     z = (whole[0] - inside[0]) / np.sqrt(np.sum((whole[1] - inside[1]) ** 2))

@@ -109,7 +109,7 @@ def test_few_rows_are_dots_and_of_many_only_a_small_class():
 def test_a_cloud_is_dots_up_to_so_many_rows_and_then_a_grid(n):
     r = np.random.default_rng(n)
     x, y = r.normal(5, 2, n), r.integers(0, 9, n) * 2.0
-    cloud = make_cloud(x, y, y, None)
+    cloud = make_cloud(x, y, None)
     assert cloud.across == pytest.approx((x.min() - 0.03 * np.ptp(x), x.max() + 0.03 * np.ptp(x)))
     assert cloud.up == pytest.approx((0 - 0.03 * 16, 16 + 0.03 * 16))
     assert not cloud.cut
@@ -121,10 +121,10 @@ def test_a_cloud_is_dots_up_to_so_many_rows_and_then_a_grid(n):
     assert cloud.cells.up == pytest.approx(np.arange(-1, 18, 2))  # half-way between nine values
     assert cloud.cells.counts.sum() == n
     assert cloud.cells.counts.sum(axis=0).tolist() == np.bincount((y / 2).astype(int)).tolist()
-    same = make_cloud(x, np.ones(n), np.ones(n), None)
+    same = make_cloud(x, np.ones(n), None)
     assert same.up == (0.5, 1.5)
     assert same.cells.up.tolist() == [0.5, 1.5]
-    far = make_cloud(np.concatenate(([1e6], x)), np.zeros(n + 1), np.zeros(n + 1), None)
+    far = make_cloud(np.concatenate(([1e6], x)), np.zeros(n + 1), None)
     assert far.cut
     assert far.across[1] < 50
 
@@ -135,7 +135,7 @@ def test_groups_of_a_cloud_are_the_largest_each_with_its_line():
     codes = r.choice(8, n, p=[0.2, 0.02, 0.2, 0.1, 0.1, 0.05, 0.18, 0.15])
     x = r.normal(size=n)
     y = x * codes + r.normal(size=n)
-    cloud = make_cloud(x, y, y, Grouping.of(("g",), tuple("abcdefgh"), codes))
+    cloud = make_cloud(x, y, Grouping.of(("g",), tuple("abcdefgh"), codes))
     assert [g.place for g in cloud.groups] == [0, 2, 3, 4, 6, 7]
     for g in cloud.groups:
         mine = codes == g.place

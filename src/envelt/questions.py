@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from numbers import Real
 from typing import TYPE_CHECKING, Unpack, overload
 
-from .core.against.leading import AgainstOptions, Leading
+from .core.against.asked import AgainstOptions, Leading
 from .core.asked import checked, column_name, listed, number_within, one_of, text, whole_from, yes_no
 from .core.choices import CROSSINGS, NO_ANGLES, SHARES, SORTS
 from .core.distribution.look import Look, LookOptions
@@ -16,6 +16,7 @@ from .questions_of_rows import Names, RowQuestions
 from .steps.checks import names_of
 
 if TYPE_CHECKING:
+    from .core.columns.axes import CrossingOptions
     from .views.against import AgainstView
     from .views.balance import BalanceView
     from .views.contingency import ContingencyView
@@ -177,6 +178,14 @@ class Questions(RowQuestions):
             raise OptionError("Name a candidate: by and the options of the picture are for one at a time.")
         return show_glance(self._context)
 
+    @overload
+    def contingency(
+        self, rows: Names, columns: Names | None = None, *, values: str, **options: Unpack[CrossingOptions]
+    ) -> GivenView: ...
+    @overload
+    def contingency(
+        self, rows: Names, columns: Names | None = None, **options: Unpack[CrossingOptions]
+    ) -> ContingencyView: ...
     @checked(
         shares=one_of(*SHARES),
         picture=one_of(*CROSSINGS, instead=NO_ANGLES),

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from ..errors import OptionError
 from .command import app
 from .options import COEFFICIENT, LOOK, ROWS, SAVED, Given, names_in, numbers_in, takes
+
+if TYPE_CHECKING:
+    from ..core.columns.axes import CrossingOptions
 
 PAIR = ("ranks", "residuals", *COEFFICIENT)
 """Options of two numbers."""
@@ -117,13 +120,16 @@ def contingency(
         raise OptionError("Name a column whose levels are the rows, or several joined by commas.")
     study = given.study()
     known = study.table.columns
-    view = study.contingency(
-        names_in(rows, known), names_in(columns, known), by=names_in(given["by"]), shares=shares, picture=picture,
-        colour=colour, order=order, bins=given["bins"], width=given["width"], start=given["start"],
-        cuts=numbers_in(cuts, "--cuts"), calendar=given["calendar"], largest=largest, missing=missing_level,
-        values=values,
-    )  # fmt: skip
-    given.give([view])
+    crossed = names_in(rows, known), names_in(columns, known)
+    options: CrossingOptions = {
+        "by": names_in(given["by"]), "shares": shares, "picture": picture, "colour": colour, "order": order,
+        "bins": given["bins"], "width": given["width"], "start": given["start"], "cuts": numbers_in(cuts, "--cuts"),
+        "calendar": given["calendar"], "largest": largest, "missing": missing_level,
+    }  # fmt: skip
+    if values is not None:
+        given.give([study.contingency(*crossed, values=values, **options)])
+        return
+    given.give([study.contingency(*crossed, **options)])
 
 
 @app.command()

@@ -6,10 +6,11 @@ from dataclasses import replace
 
 from ..core import thresholds as T
 from ..core.against.answers import Against, AgainstAnswers
+from ..core.against.asked import Leading
 from ..core.against.by_class import LevelsByClass
 from ..core.against.by_number import NumberByLevels
 from ..core.against.glance import GlanceAnswers
-from ..core.against.leading import Leading, showing
+from ..core.against.leading import showing
 from ..core.columns.grouping import crossed_column
 from ..core.columns.table import CategoryColumn
 from ..core.distribution.look import Look

@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
-from ..core.against.leading import EVERY_LEVEL
+from ..core.against.asked import EVERY_LEVEL
 from ..core.columns.table import NumericColumn, TimeColumn
 from ..core.distribution.look import Look
 from ..core.finding import failed_finding

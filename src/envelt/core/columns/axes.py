@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +30,24 @@ MOST_LEVELS = 200
 """Without a word on it, tables have so many levels; the smallest of more are joined."""
 MOST_COMBINED = 2_000
 ABSENT = "missing"
+
+
+class CrossingOptions(TypedDict, total=False):
+    """The options of `Study.contingency`, but for the figures that are given."""
+
+    by: str | Iterable[str] | None
+    shares: str
+    picture: str
+    colour: str
+    order: str
+    counts: str | None
+    bins: int | None
+    width: float | None
+    start: float | None
+    cuts: Iterable[float]
+    calendar: str | None
+    largest: int | None
+    missing: bool
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ Counts = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
-class Along:
+class InSpans:
     """What was measured in each group and span; every array of shape (groups, spans).
 
     Parameters
@@ -44,7 +44,7 @@ class Along:
     high: Floats
 
 
-class Trend(NamedTuple):
+class Rising(NamedTuple):
     """Spearman's correlation of what is measured with its span: rows, the coefficient with its interval, p."""
 
     n: int
@@ -80,12 +80,12 @@ class SeriesAnswers(Remade):
     sampling: Sampling
 
     @cached_property
-    def along(self) -> Along:
+    def along(self) -> InSpans:
         """The series."""
         return measured_along(self.spans, self.value, self.measure, self.by, self.sampling)
 
     @cached_property
-    def trend(self) -> Trend | None:
+    def trend(self) -> Rising | None:
         """Whether what is measured rises along the spans, by ranks of rows; nothing of sums and counts."""
         value = self.value
         if value is None or self.measure not in ("mean", "rate"):
@@ -93,7 +93,7 @@ class SeriesAnswers(Remade):
         y = value.is_event.astype(np.float64) if isinstance(value, ClassOutcome) else value.values
         there = (self.spans.codes >= 0) & (self.by.codes >= 0) & value.known
         seen, test = spearman(self.spans.codes[there].astype(np.float64), y[there], self.sampling.take(there))
-        return Trend(int(there.sum()), seen, test.p)
+        return Rising(int(there.sum()), seen, test.p)
 
     @cached_property
     def outside(self) -> int:
@@ -110,7 +110,7 @@ class SeriesAnswers(Remade):
         return np.arange(first, last + 1) + 1970, grid
 
 
-def measured_along(spans: Spans, value: Outcome | None, measure: str, by: Grouping, sampling: Sampling) -> Along:
+def measured_along(spans: Spans, value: Outcome | None, measure: str, by: Grouping, sampling: Sampling) -> InSpans:
     """Measure in each group and span; options as in `SeriesAnswers`.
 
     Means have Student's interval, rates Wilson's, both by units where there are any.
@@ -120,21 +120,21 @@ def measured_along(spans: Spans, value: Outcome | None, measure: str, by: Groupi
     shape, nothing = (len(by), k), np.full((len(by), k), np.nan)
     if measure == "count" or value is None:
         n = np.bincount(cell[cell >= 0], minlength=size).reshape(shape)
-        return Along(n, n.astype(np.float64), nothing, nothing)
+        return InSpans(n, n.astype(np.float64), nothing, nothing)
     if isinstance(value, ClassOutcome):
         cell = np.where(value.known, cell, -1)
         rates = event_rates(cell, value.is_event, size, sampling)
         rate = np.where(rates.n > 0, rates.rate, np.nan)
         low, high = (np.where(rates.n > 0, e, np.nan).reshape(shape) for e in (rates.low, rates.high))
-        return Along(rates.n.reshape(shape), rate.reshape(shape), low, high)
+        return InSpans(rates.n.reshape(shape), rate.reshape(shape), low, high)
     assert isinstance(value, NumericOutcome)
     if measure == "sum":
         there = (cell >= 0) & value.known
         n = np.bincount(cell[there], minlength=size)
         total = np.bincount(cell[there], weights=value.values[there], minlength=size)
-        return Along(n.reshape(shape), np.where(n > 0, total, np.nan).reshape(shape), nothing, nothing)
+        return InSpans(n.reshape(shape), np.where(n > 0, total, np.nan).reshape(shape), nothing, nothing)
     summary = GroupedRows(value.values, cell, tuple(map(str, range(size))), sampling).summary
     low, high = summary.mean_interval
-    return Along(
+    return InSpans(
         summary.moments.n.reshape(shape), summary.moments.mean.reshape(shape), low.reshape(shape), high.reshape(shape)
     )
