@@ -503,3 +503,12 @@ def test_a_bin_of_a_log_scale_that_holds_two_round_numbers_is_named():
     plain = Study({"amount": r.lognormal(8.2, 0.8, 1500)})
     assert "bin-of-several-heaps" not in {f.code for f in plain.distribution("amount", scale="log", bins=8).findings}
     assert "bin-of-several-heaps" not in {f.code for f in study.distribution("amount").findings}
+
+
+def test_the_tails_that_are_cut_make_no_bin_of_heaps():
+    r = np.random.default_rng(1)
+    body = r.lognormal(4.0, 0.05, 900)
+    tail = np.repeat([2_000.0, 4_000.0, 5_000.0, 9_000.0], 25)  # each a heap, all beyond the last edge
+    view = Study({"amount": np.concatenate([body, tail])}).distribution("amount", scale="log")
+    assert view.bins["count"].iloc[-1] >= 100
+    assert "bin-of-several-heaps" not in {f.code for f in view.findings}

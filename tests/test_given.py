@@ -25,7 +25,7 @@ def test_each_figure_stands_in_its_cell_and_nothing_is_made_of_it():
     assert list(view.tables) == ["table"]  # no interval, no test
     assert "8 figures of percent" in view.answer
     assert "highest in Borla, 2019 (48), lowest in Cerva, 2019 (7)" in view.answer
-    bars = [p.get_width() for p in view.draw().axes[0].patches]
+    bars = [bar.get_width() for bars in view.draw().axes[0].containers for bar in bars]
     assert sorted(b for b in bars if b == b) == pytest.approx(sorted(FIGURES["percent"]))
 
 
@@ -56,3 +56,21 @@ def test_several_figures_a_cell_and_options_without_use_are_refused(tmp_path, ru
     assert "48.0  44.2  41.0" in out
     gap = study.where("percent != 44.2").contingency("country", "year", values="percent").table
     assert np.isnan(gap.loc["Borla", "2020"])
+
+
+def test_numbers_dates_and_many_levels_stand_apart():
+    years = pd.DataFrame({"year": np.repeat(np.arange(1990, 2021), 3), "place": ["A", "B", "C"] * 31})
+    years["rate"] = np.arange(93) / 8
+    table = Study(years).contingency("place", "year", values="rate").table
+    assert table.columns.tolist() == [str(y) for y in range(1990, 2021)]
+    assert table.to_numpy().T.ravel().tolist() == years["rate"].tolist()
+
+    months = pd.DataFrame({"month": pd.date_range("2010-01-01", periods=48, freq="MS"), "total": np.arange(48) + 0.5})
+    table = Study(months).contingency("month", values="total").table
+    assert (len(table), table.index[0], table.index[-1]) == (48, "2010-01", "2013-12")
+
+    codes = pd.DataFrame({"code": [f"k{i:04d}" for i in range(2_001)], "people": np.arange(2_001)})
+    few = Study(codes).where("people < 900").contingency("code", values="people")  # told apart, they look like a name
+    assert few.table["people"].tolist() == list(range(900))
+    with pytest.raises(OptionError, match="2,001 levels; at most 2,000"):
+        Study(codes).contingency("code", values="people")

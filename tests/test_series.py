@@ -36,7 +36,8 @@ def test_as_pandas_resamples(n, seed, unit, by):
     study = Study(frame)
     groups = [("", frame)] if by is None else list(frame.groupby(by))
     for measure in ("mean", "sum", "count"):
-        table = study.series("day", "amount", measure=measure, by=by, calendar=unit).table
+        of_what = None if measure == "count" else "amount"
+        table = study.series("day", of_what, measure=measure, by=by, calendar=unit).table
         for label, part in groups:
             mine = table if by is None else table[table[by] == label]
             there = part.dropna(subset=["day"]).set_index("day")["amount"]
@@ -145,6 +146,8 @@ def test_what_is_no_time_or_no_measure_is_refused(wintered, run):
         (lambda: wintered.series("inspected_on", by="wintered"), "wintered"),
         (lambda: wintered.series("inspected_on", "inspected_on"), "inspected_on"),
         (lambda: wintered.series("queen_born", calendar="month"), "no date"),
+        (lambda: wintered.series("inspected_on", "weight_kg", measure="count"), "count is of rows"),
+        (lambda: wintered.series("inspected_on", measure="count", level="weak"), "count is of rows"),
         (lambda: wintered.series("inspected_on", "colony_state", level="weka"), "weak"),
     ):
         with pytest.raises(EnveltError, match=said):
@@ -207,3 +210,8 @@ def test_years_that_reach_far_are_told_in_round_spans():
     assert table.index[[0, -1]].tolist() == ["0 to 49", "2000 to 2049"] or table.index[0] == "0 to 49"
     assert table["n"].sum() == 600
     assert table.loc["100 to 149", "n"] == int(((frame["year"] >= 100) & (frame["year"] < 150)).sum())
+
+
+def test_a_number_that_is_the_same_in_all_rows_can_be_summed():
+    frame = {"year": np.repeat(np.arange(2000, 2010), [3, 1, 4, 1, 5, 9, 2, 6, 5, 3]), "one": np.ones(39)}
+    assert Study(frame).series("year", "one", measure="sum").table["sum"].tolist() == [3, 1, 4, 1, 5, 9, 2, 6, 5, 3]

@@ -173,9 +173,21 @@ def test_what_is_not_of_two_numbers_is_refused(wintered, honey):
         lambda: wintered.pairwise("mites", "apiary", residuals=True),
         lambda: wintered.distribution("mites", ranks=True),
         lambda: honey.against("weight_kg", confidence=1),
+        lambda: wintered.relations("mites", "weight_kg", by=["apiary", "hive_type"], ranks=True),
+        lambda: wintered.relations("mites", "weight_kg", whole=True),
+        lambda: wintered.relations("mites", "weight_kg", order="file"),
+        lambda: wintered.pairwise("mites", "apiary", method="spearman"),
     ):
-        with pytest.raises(OptionError, match=r"two numbers|two columns|has levels|one-sided|between 0"):
+        with pytest.raises(
+            OptionError, match=r"[Tt]wo numbers|two columns|has levels|one-sided|between 0|has no order|name one in by"
+        ):
             ask()
+
+
+def test_what_a_line_leaves_stands_along_dates_that_stay_dates(wintered):
+    axes = wintered.pairwise("inspected_on", "weight_kg", residuals=True).draw().axes[0]
+    assert any("20" in t.get_text() for t in axes.get_xticklabels())
+    assert axes.get_ylabel() == "weight_kg less the line"
 
 
 def test_one_line_at_the_command_line(run):

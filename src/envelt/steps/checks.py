@@ -7,6 +7,8 @@ from numbers import Real
 from typing import Any
 
 from ..core.columns.table import Column
+from ..core.relations.correlating import Correlating
+from ..core.relations.side import side_of
 from ..errors import OptionError
 
 
@@ -38,6 +40,20 @@ def refuse_itself(by: tuple[str, ...], columns: tuple[str, ...]) -> None:
     for name in by:
         if name in columns:
             raise OptionError(f"{name!r} cannot be grouped by itself. Name another column in by.")
+
+
+def refuse_without_order(column: Column, asked: Correlating) -> None:
+    """Refuse a correlation of a column that holds levels without an order.
+
+    Raises
+    ------
+    OptionError
+    """
+    if asked.method != "auto" and side_of(column).numbers is None:
+        raise OptionError(
+            f"{column.name!r} is {column.kind} and has no order, so it has no such correlation: leave method out, and "
+            "it gets a correlation ratio or Cramér's V."
+        )
 
 
 def refuse_empty(column: Column, so: str) -> None:

@@ -17,6 +17,7 @@ from ..core.words import plural
 from ..errors import OptionError
 from ..views.pairwise import PairwiseView
 from ..write.progress import slow_progress
+from .checks import refuse_empty, refuse_without_order
 from .classes import panel_classes
 from .context import Context, once
 from .rank import show_rank
@@ -90,9 +91,8 @@ def _names(context: Context, options: PairwiseOptions) -> tuple[list[str], tuple
     if options.columns:
         names = list(dict.fromkeys(options.columns))
         for name in names:
-            column = context.table[name]
-            if column.empty:
-                raise OptionError(f"{name!r} is missing in every row: there is nothing to show.")
+            refuse_empty(context.table[name], "there is nothing to show")
+            refuse_without_order(context.table[name], options.asked)
         if len(names) < 2:
             raise OptionError("A pair plot needs two columns or more.")
         if len(names) > MOST_COLUMNS:

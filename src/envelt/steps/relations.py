@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..core.columns.table import Column
 from ..core.finding import Finding
 from ..core.relations.answers import RelationsAnswers
 from ..core.relations.correlating import USUAL, Correlating
-from ..core.relations.side import side_of
 from ..core.words import plural
 from ..errors import OptionError
 from ..views.relations import RelationsView
 from ..write.progress import slow_progress
-from .checks import refuse_itself
+from .checks import refuse_empty, refuse_itself, refuse_without_order
 from .classes import panel_classes
 from .context import Context, once
 from .doubt import doubted
@@ -49,6 +47,13 @@ def show_relations(context: Context, options: RelationsOptions) -> RelationsView
     )  # fmt: skip
     if (options.ranks or options.residuals) and answers.two is None:
         raise OptionError("Rank against rank, and residuals, are of two numbers: name two.")
+    if (options.ranks or options.residuals) and len(options.by) > 1:
+        raise OptionError(
+            "Within groups of several columns it is the coefficients that are drawn: name one in by, or leave "
+            "ranks and residuals out."
+        )
+    if answers.two is not None and (options.whole or options.order != RelationsOptions.order):
+        raise OptionError("Two numbers are drawn as one pair, without a square: leave whole and order out.")
     constant = [s.name for s in answers.sides if s.constant]
     if constant:
         about = (*about, f"of one value, so without a coefficient: {', '.join(constant[:6])}")
@@ -65,11 +70,11 @@ def show_relations(context: Context, options: RelationsOptions) -> RelationsView
 def _chosen(context: Context, options: RelationsOptions) -> tuple[list[str], tuple[str, ...]]:
     """Return the columns to relate, and lines on those that are left out."""
     table, about = context.table, (f"{plural(len(context.table), 'row')}", *context.kept)
-    ranked = options.asked.method != "auto"
     if options.columns:
         names = list(dict.fromkeys(options.columns))
         for name in names:
-            _refuse(table[name], ranked)
+            refuse_empty(table[name], "it goes with nothing")
+            refuse_without_order(table[name], options.asked)
         refuse_itself(options.by, tuple(names))
     else:
         names = _related(context, options)
@@ -87,16 +92,6 @@ def _related(context: Context, options: RelationsOptions) -> list[str]:
     skipped = ("identifier", "text", "constant", *(("nominal",) if options.asked.method != "auto" else ()))
     names = [c.name for c in context.table if c.kind not in skipped and c.name not in options.by and not c.empty]
     return [n for n in names if n != context.unit]
-
-
-def _refuse(column: Column, ranked: bool) -> None:
-    if column.empty:
-        raise OptionError(f"{column.name!r} is missing in every row: it goes with nothing.")
-    if ranked and side_of(column).numbers is None:
-        raise OptionError(
-            f"{column.name!r} is {column.kind} and has no order, so it has no such correlation: leave method out, and "
-            "it gets a correlation ratio or Cramér's V."
-        )
 
 
 def said_to_repeat(context: Context) -> list[Finding]:

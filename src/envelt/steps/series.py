@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from ..core import thresholds as T
 from ..core.columns.grouping import no_groups
 from ..core.columns.outcome import ClassOutcome, NumericOutcome, Outcome, resolve_outcome
+from ..core.columns.table import CategoryColumn, NumericColumn
 from ..core.series.series import SeriesAnswers
 from ..core.series.spans import spans_of
 from ..core.words import plural
@@ -36,6 +37,8 @@ def show_series(context: Context, options: SeriesOptions) -> SeriesView:
     """Measure along time."""
     column = context.table[options.time]
     refuse_empty(column, "there is no time to go along")
+    if options.measure == "count" and (options.value or options.level):
+        raise OptionError("A count is of rows: leave out the column and its level, or take another measure.")
     named = options.value or (None if options.measure == "count" else context.plan.outcome)
     refuse_itself((*options.by, *((named,) if named else ())), (options.time,))
     refuse_itself(options.by, (named,) if named else ())
@@ -68,7 +71,12 @@ def _value(context: Context, name: str | None, level: str | None) -> Outcome | N
         return None
     if context.outcome is not None and context.outcome.name == name and level is None:
         return context.outcome
-    refuse_empty(context.table[name], "there is nothing to go along time")
+    column = context.table[name]
+    refuse_empty(column, "there is nothing to go along time")
+    numbers = column.as_written if column.kind == "constant" and isinstance(column, CategoryColumn) else None
+    numbers = column.values if isinstance(column, NumericColumn) else numbers
+    if numbers is not None and level is None:
+        return NumericOutcome(name, numbers)  # an outcome differs between rows; what is summed need not
     return resolve_outcome(context.table, name, level)
 
 

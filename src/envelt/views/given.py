@@ -21,6 +21,10 @@ if TYPE_CHECKING:
     from ..draw.parts.canvas import Page
 
 
+MOST_BESIDE = 12
+"""Columns that a picture has side by side; of more the rows and columns change places."""
+
+
 class GivenView(View):
     """Figures as they are given, by one or two columns: no interval, no mean, no test."""
 
@@ -48,7 +52,9 @@ class GivenView(View):
         index = pd.Index([", ".join(rows.levels[k]) for k in at], name=" × ".join(rows.names), dtype=object)
         heads = [self._given.name] if columns is None else [", ".join(k) for k in columns.axis.levels]
         frame = pd.DataFrame(self._given.cells[at], index=index, columns=heads)
-        return frame if columns is None else frame.rename_axis(columns=" × ".join(columns.axis.names))
+        if columns is None:
+            return frame
+        return frame.loc[:, frame.notna().any()].rename_axis(columns=" × ".join(columns.axis.names))
 
     def _lines(self) -> tuple[str, ...]:
         return self._about
@@ -74,9 +80,13 @@ class GivenView(View):
     def _picture(self, page: Page) -> Figure:
         from ..draw.contingency.given import draw_given
 
-        columns = self._given.columns
-        of = "" if columns is None else " × ".join(self._names(n) for n in columns.axis.names)
-        return draw_given(self.table, self._names(self._given.name), of, page)
+        table, along = self.table, self._given.columns
+        if along is None:
+            return draw_given(table, self._names(self._given.name), "", page)
+        if len(table) < len(table.columns) and len(table.columns) > MOST_BESIDE:
+            table, along = table.T, self._given.rows
+        of = " × ".join(self._names(n) for n in along.axis.names)
+        return draw_given(table, self._names(self._given.name), of, page)
 
 
 def _where(label: object) -> str:

@@ -14,7 +14,7 @@ from ...errors import OptionError
 from ..asked import finite_number, whole_number
 from ..finding import marked
 from ..shapes.bins import readable_bins
-from ..shapes.calendar import calendar_bins, fitting_unit, unit_labels
+from ..shapes.calendar import calendar_bins, fitting_unit, telling_unit, unit_labels
 from ..shapes.quantiles import sorted_quantiles
 from ..words import plural
 from .labels import cut_labels, number_label, number_labels
@@ -66,6 +66,8 @@ class Cuts:
         How many levels stay apart; the others become one.
     missing
         Whether missing is a level of its own.
+    apart
+        Whether each value stays a level, of numbers and dates too, where no cut is asked for.
     """
 
     bins: int | None = None
@@ -75,6 +77,7 @@ class Cuts:
     calendar: str | None = None
     largest: int | None = None
     missing: bool = False
+    apart: bool = False
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "at", tuple(finite_number(point, "cut points") for point in self.at))
@@ -173,9 +176,14 @@ def _one(column: Column, cuts: Cuts) -> TableAxis:
         missing = int((column.codes < 0).sum()) if column.codes.min(initial=0) < 0 else 0
         levels = tuple((level,) for level in column.levels)
         axis = TableAxis(AxisLevels((column.name,), levels, ordered, missing), column.codes)
-        axis = _joined(axis, cuts.largest)
+        axis = axis if cuts.apart and cuts.largest is None else _joined(axis, cuts.largest)
     else:
         axis = _binned(column, cuts)
+    if cuts.apart and axis.size > MOST_COMBINED:
+        raise OptionError(
+            f"{column.name!r} has {axis.size:,} levels; at most {MOST_COMBINED:,} stand apart. Keep the rows of fewer, "
+            "with a condition."
+        )
     if cuts.missing and axis.axis.missing:
         place = axis.size - bool(axis.axis.joined)  # "other" stays last
         codes = np.where(axis.codes < 0, place, axis.codes + (axis.codes >= place))
@@ -204,15 +212,15 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
     present = np.sort(values[~np.isnan(values)])
     missing = len(values) - len(present)
     if isinstance(column, TimeColumn):
-        unit = cuts.calendar or fitting_unit(float(present[0]), float(present[-1]), CALENDAR_BINS)
-        bins, unit = calendar_bins(present, unit)
+        fitting = fitting_unit(float(present[0]), float(present[-1]), CALENDAR_BINS)
+        bins, unit = calendar_bins(present, cuts.calendar or (telling_unit(present) if cuts.apart else fitting))
         labels, inner, note = list(unit_labels(bins, unit)), bins.edges[1:-1], f"{marked(column.name)} by {unit}"
     elif cuts.at:
         inner, labels = np.array(cuts.at), list(cut_labels(cuts.at))
         note = (
             f"{marked(column.name)} cut at {', '.join(number_label(v) for v in cuts.at)}; a value on a cut goes right"
         )
-    elif cuts.bins is None and cuts.width is None and column.distinct <= FEW_VALUES:
+    elif cuts.bins is None and cuts.width is None and (cuts.apart or column.distinct <= FEW_VALUES):
         distinct = np.unique(present)
         inner, labels, note = distinct[1:], number_labels(distinct), ""
     else:

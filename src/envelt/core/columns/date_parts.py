@@ -7,13 +7,13 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from .grades import ELSEWHERE, MONTHS
+from .grades import CALENDAR, ELSEWHERE
 from .names import spelt_apart
 from .table import CategoryColumn, Column, TimeColumn
 from .times import are_years
 
-_SHORT = {name: k + 1 for k, name in enumerate(MONTHS.split())}
-_LONG = {name: k + 1 for scale in ELSEWHERE if len(scale) == 12 for k, name in enumerate(scale)}
+_NAMES = (*(names.split() for names in CALENDAR["months"]), *(scale for scale in ELSEWHERE if len(scale) == 12))
+_MONTHS = {name: k + 1 for names in _NAMES for k, name in enumerate(names)} | {"sept": 9}
 _MONTH = re.compile(r"(^|[_\W])(month|mon|mth|mo)($|[_\W])")
 _DAY = re.compile(r"(^|[_\W])(day|dom|mday)($|[_\W])|day_of_(the_)?month")
 _OTHER_DAY = re.compile(r"week|year|days|per|since|until")
@@ -27,15 +27,7 @@ def month_named(text: str) -> int:
     >>> month_named("Sep"), month_named("march"), month_named("Oktober"), month_named("may be")
     (9, 3, 10, 0)
     """
-    word = text.strip().casefold().rstrip(".")
-    if word in _LONG:
-        return _LONG[word]
-    english = re.fullmatch(
-        r"jan(uary)?|feb(ruary)?|mar(ch)?|apr(il)?|may|june?|july?|aug(ust)?|sept?(ember)?|oct(ober)?|nov(ember)?|"
-        r"dec(ember)?",
-        word,
-    )
-    return _SHORT[word[:3]] if english else 0
+    return _MONTHS.get(text.strip().casefold().rstrip("."), 0)
 
 
 def parts_of_date(columns: Iterable[Column]) -> tuple[str, ...]:

@@ -119,7 +119,7 @@ ELSEWHERE = (
         *("julio", "agosto", "septiembre", "octubre", "noviembre", "diciembre"),
     ),
 )
-_CALENDAR = {
+CALENDAR = {
     "months": ("january february march april may june july august september october november december", MONTHS),
     "weekdays": ("monday tuesday wednesday thursday friday saturday sunday", WEEKDAYS),
 }
@@ -161,7 +161,7 @@ def on_calendar(levels: Sequence[str]) -> bool:
 
 def _on_the_calendar(folded: Mapping[str, str]) -> list[int] | None:
     """Return the place of each month, or weekday, however it is shortened: Thur, Sept, July."""
-    for whole, short in _CALENDAR.values():
+    for whole, short in CALENDAR.values():
         words, starts = whole.split(), short.split()
         places = [starts.index(w[:3]) if w[:3] in starts else -1 for w in folded]
         fits = [k >= 0 and words[k].startswith(w.rstrip(".")) for w, k in zip(folded, places, strict=True)]

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from .. import thresholds as T
 from ..columns.labels import short_label
 from ..finding import Finding, marked
+from ..shapes.bins import Bins
 from ..words import listed
 from .look import Scale
 
@@ -16,7 +17,7 @@ Floats = NDArray[np.float64]
 MOST_SAID = 2
 
 
-def bins_of_several(name: str, ordered: Floats, edges: Floats, scale: Scale) -> list[Finding]:
+def bins_of_several(name: str, ordered: Floats, bins: Bins, scale: Scale) -> list[Finding]:
     """Say which bins of a log scale hold several values that are heaps each, where the bins beside hold fewer.
 
     On a linear scale bins are as wide as the step of the heaps; on a log scale their width in values grows.
@@ -25,17 +26,17 @@ def bins_of_several(name: str, ordered: Floats, edges: Floats, scale: Scale) -> 
     ----------
     ordered
         The values, sorted, shape (n,), none missing.
-    edges
-        Of the bins, on the scale.
+    bins
+        On the scale; what lies beyond their ends is left out.
     """
+    edges = bins.edges
     if scale.name == "linear" or len(ordered) == 0 or len(edges) < 3:
         return []
     values, rows = np.unique(ordered, return_counts=True)
-    heaps = rows >= T.SPIKE_SHARE / 5 * len(ordered)
-    at = np.clip(np.searchsorted(edges, scale.place(values[heaps]), "right") - 1, 0, len(edges) - 2)
-    held = np.bincount(at, minlength=len(edges) - 1)
-    places = np.clip(np.searchsorted(edges, scale.place(ordered), "right") - 1, 0, len(edges) - 2)
-    n = np.bincount(places, minlength=len(edges) - 1)
+    placed = scale.place(values)
+    heaps = (rows >= T.SPIKE_SHARE / 5 * len(ordered)) & (placed >= edges[0]) & (placed <= edges[-1])
+    at = np.minimum(np.searchsorted(edges, placed[heaps], "right") - 1, len(edges) - 2)  # the last is closed
+    held, n = bins.count(placed[heaps]), bins.count(scale.place(ordered))
     of_heaps = np.bincount(at, weights=rows[heaps], minlength=len(edges) - 1)
     beside = np.minimum(np.append(held[1:], held[-2]), np.insert(held[:-1], 0, held[1]))
     crowded = np.flatnonzero((held > 1) & (held > beside) & (2 * of_heaps > n))

@@ -225,7 +225,7 @@ class NumberDistribution(Remade):
         """What a careful colleague would say, on the columns and on the groups."""
         findings = [f for s in self.shapes for f in s.findings]
         if self.picture == "histogram" and not self.dates:
-            findings += bins_of_several(self.name, self.pooled, self.bins.edges, self.scale)
+            findings += bins_of_several(self.name, self.pooled, self.bins, self.scale)
         if len(self.groups) > 1 and not self.dates:
             by, summary = self.groups.names, self.summary
             findings += few_rows(self.name, summary.labels, summary.moments.n, by)

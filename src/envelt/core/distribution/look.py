@@ -228,7 +228,7 @@ class Look:
             With the nearest name where one is unknown.
         """
         given: dict[str, Any] = dict(options)
-        refuse_unknown(given, [f.name for f in fields(cls)], "A look")
+        refuse_unknown(given, [f.name for f in fields(cls)], "A distribution")
         if given.get("limits") is not None:
             given["limits"] = _pair(given["limits"])
         if "whiskers" in given:

@@ -60,6 +60,11 @@ class Profiled:
     numbers: GroupSummary | None
     levels: tuple[LeadingLevel, ...]
 
+    @property
+    def apart(self) -> LeadingLevel:
+        """The leading level whose share differs most between groups, of a category; the first of several."""
+        return max(self.levels, key=lambda k: float(np.ptp(k.rates.rate[k.rates.n > 0])) if k.rates.n.any() else 0.0)
+
 
 @dataclass(frozen=True)
 class ProfileAnswers(Remade):

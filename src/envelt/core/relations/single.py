@@ -85,7 +85,8 @@ def single_pair(
     if two is not None:
         fit = pictured(two, ranks, residuals)
         if ranks or residuals:
-            sides = [_shown(s, two.both[0], v) for s, v in zip(sides, (fit.x, fit.y), strict=True)]
+            across = _shown(sides[0], two.both[0], fit.x) if ranks else sides[0]  # residuals leave it as it is
+            sides = [across, _shown(sides[1], two.both[0], fit.y)]
     of = classes or PanelClasses("", (), np.zeros(rows, np.int64))
     axes = [axis_of(s, of) for s in sides]
     aspect = 0.0 if ranks or residuals else _aspect(axes)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import NamedTuple
 
@@ -16,7 +16,7 @@ from ..stats.matrices import ranks_of_rows
 from ..stats.sampling import Sampling
 from ..stats.trend import Line, Trend, least_squares, smooth_trend
 from .correlating import USUAL, Correlating
-from .forms import FORMS
+from .forms import FORMS, forms_of
 from .relations import relate
 from .side import Side, numbers_of
 
@@ -94,8 +94,7 @@ class TwoNumbers(Remade):
     @cached_property
     def form(self) -> str:
         """The form of the relation, as `forms_of` has it: "not decided" where there are too few rows or values."""
-        both = relate([self.first, self.second], USUAL, self.sampling, self.seed)
-        return FORMS[both.form[0, 1]] or "not decided"
+        return FORMS[forms_of([self.first, self.second], self.sampling, self.seed)[0, 1]] or "not decided"
 
     def _coefficient(self, method: str) -> Coefficient:
         asked = Correlating(method, self.asked.confidence, self.asked.alternative)
@@ -112,9 +111,9 @@ class TwoNumbers(Remade):
     @cached_property
     def explained(self) -> Estimate:
         """The share of the second's variance that the line takes, its interval that of Pearson's squared."""
-        asked = Correlating("pearson", self.asked.confidence)
-        r = TwoNumbers(self.first, self.second, self.sampling, self.seed, asked).pearson.estimate
-        return squared(r, self.line.line.r_squared)
+        sided = self.asked.alternative != "two-sided"
+        whole = replace(self, asked=Correlating(confidence=self.asked.confidence)) if sided else self
+        return squared(whole.pearson.estimate, self.line.line.r_squared)
 
     @cached_property
     def trend(self) -> Trend | None:

@@ -11,7 +11,8 @@ from ...errors import OptionError, option
 from ..columns.labels import number_label
 from ..columns.names import hints
 from ..columns.table import CategoryColumn, Column, TimeColumn
-from ..shapes.calendar import MONTHS, UNITS, calendar_bins, fitting_unit, unit_labels
+from ..shapes.bins import Bins
+from ..shapes.calendar import MONTHS, UNITS, calendar_bins, fitting_unit, months_since_1970, unit_labels
 
 Floats = NDArray[np.float64]
 Codes = NDArray[np.int64]
@@ -97,11 +98,9 @@ def _telling_unit(present: Floats, least: int) -> str:
 
 def spoken(edges: Floats, unit: str) -> tuple[str, ...]:
     """Name spans of the calendar as people do: "Jan 2013", "Q1 2013", "2013", "2013-01-07"."""
-    from ..shapes.bins import Bins
-
     if unit not in ("month", "quarter"):
         return unit_labels(Bins(edges), unit)
-    months = edges[:-1].astype(np.int64).astype("datetime64[D]").astype("datetime64[M]").astype(np.int64)
+    months = months_since_1970(edges[:-1].astype(np.int64))
     years = 1970 + months // 12
     if unit == "month":
         return tuple(f"{MONTHS[m % 12][:3]} {y}" for m, y in zip(months.tolist(), years.tolist(), strict=True))
@@ -133,8 +132,7 @@ def _steps(column: Column) -> Spans:
         )
     width = _width(high - low)
     low = np.floor(low / width) * width
-    starts = np.arange(low, high + width + 1, width)
-    starts = starts[: int((high - low) // width) + 2]
+    starts = low + width * np.arange(int((high - low) // width) + 2)
     codes = np.where(np.isnan(values), -1, (values - low) // width).astype(np.int64)
     named = [number_label(v) if width == 1 else f"{number_label(v)} to {number_label(v + width - 1)}" for v in starts]
     return Spans("step", starts, tuple(named[:-1]), codes)

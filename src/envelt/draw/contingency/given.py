@@ -18,11 +18,13 @@ if TYPE_CHECKING:
 
     from ..parts.canvas import Page
 
-MOST_ROWS, MOST_BARS = 30, 90
+MOST_ROWS, MOST_BARS = 40, 120
 
 
 def draw_given(table: pd.DataFrame, name: str, of: str, page: Page) -> Figure:
     """Draw a bar a figure, one colour a column, each with its number."""
+    from matplotlib.patches import Rectangle
+
     across = min(len(table.columns), style.MOST_CLASSES)
     down = min(len(table), MOST_ROWS, max(1, MOST_BARS // max(across, 1)))
     hidden = [f"{plural(n, what)} more in the table" for n, what in
@@ -40,8 +42,7 @@ def draw_given(table: pd.DataFrame, name: str, of: str, page: Page) -> Figure:
         write = in_line(known)
         for c in range(across):
             y = np.arange(down) + (c - (across - 1) / 2) * thick
-            hatch = "///" if c >= len(style.PALETTE) else None
-            axes.barh(y, values[:, c], thick * 0.9, color=style.colour(c), hatch=hatch, edgecolor="white", lw=0)
+            axes.barh(y, values[:, c], thick * 0.9, **_fill(c))
             for at, v in zip(y, values[:, c], strict=True):
                 if v == v and down * across <= 60:
                     axes.annotate(write(float(v)), (v, at), xytext=(5 if v >= 0 else -5, 0), va="center",
@@ -58,9 +59,16 @@ def draw_given(table: pd.DataFrame, name: str, of: str, page: Page) -> Figure:
         if several:
             axes.text(1.03, 1.0, style.shorten(of, 22), weight="bold", size=11, va="top", transform=axes.transAxes)
             for k, label in enumerate(short_labels(tuple(visible(str(c)) for c in table.columns[:across]), 20)):
-                spot: dict[str, Any] = {"va": "top", "transform": axes.transAxes}
-                axes.text(1.03, 0.9 - 32 / height * k, style.key_mark(k), color=style.colour(k), size=13, **spot)
-                axes.text(1.07, 0.9 - 32 / height * k, label, size=10, **spot)
+                place: dict[str, Any] = {"transform": axes.transAxes}
+                top = 0.9 - 32 / height * k
+                axes.add_patch(Rectangle((1.03, top - 0.021), 0.016, 0.02, clip_on=False, **_fill(k), **place))
+                axes.text(1.07, top, label, size=10, va="top", **place)
         rows = zip(labels[:12], values, strict=False)
         told = "; ".join(f"{row} {', '.join(tick_label(v) for v in cells if v == v)}" for row, cells in rows)
         return canvas.describe(f"{name} by {table.index.name}: {told}.")
+
+
+def _fill(k: int) -> dict[str, Any]:
+    """Return the colour of the k-th column, and beyond six the hatch that tells it apart."""
+    hatch = "///" if k >= len(style.PALETTE) else None
+    return {"facecolor": style.colour(k), "hatch": hatch, "edgecolor": "white", "lw": 0}

@@ -91,7 +91,7 @@ def _panel(axes: Axes, p: Profiled, beside: list[int], names: Callable[[str], st
         axes.xaxis.set_major_locator(_few_ticks())
         axes.xaxis.set_major_formatter(lambda v, _: tick_label(v))
     else:
-        level = max(p.levels, key=lambda k: float(np.ptp(np.nan_to_num(k.rates.rate))))
+        level = p.apart
         middle, n, what = level.rates.rate[beside], level.rates.n[beside], f"{names(p.name)} = {level.label}"
         low, high = level.rates.low[beside], level.rates.high[beside]
         axes.set_xlim(0, max(_ends(n, middle, (low, high))[1], 0.02))

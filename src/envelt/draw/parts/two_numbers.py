@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...core.estimate import Estimate
+from ...core.relations.correlating import USUAL
 from ...core.relations.two_numbers import TwoNumbers
 from ...core.stats.trend import Line, Trend
 from ...write.digits import count, places, significant
@@ -41,7 +42,7 @@ def figures(two: TwoNumbers) -> str:
     told += ["", f"R² of the line {places(line.line.r_squared, 2)}", f"slope {significant(line.slope.estimate, 3)}"]
     if line.slope.low == line.slope.low:
         told.append(f"({significant(line.slope.low, 3)} to {significant(line.slope.high, 3)})")
-    if two.asked.confidence != 0.95:
+    if two.asked.confidence != USUAL.confidence:
         told += ["", f"intervals: {100 * two.asked.confidence:g} %"]
     return "\n".join(told)
 

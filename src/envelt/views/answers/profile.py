@@ -42,7 +42,7 @@ def _ends(p: Profiled, n: np.ndarray, labels: tuple[str, ...], names: Callable[[
     if p.numbers is not None:
         counted, values, what, say = p.numbers.moments.n, p.numbers.moments.mean, names(p.name), number
     else:
-        level = max(p.levels, key=lambda k: float(np.ptp(k.rates.rate[k.rates.n > 0])) if k.rates.n.any() else 0.0)
+        level = p.apart
         counted, values, what, say = level.rates.n, level.rates.rate, f"{names(p.name)} = {level.label}", share
     known = np.flatnonzero((counted >= T.FEW_ROWS) & ~np.isnan(values))
     known = known if len(known) > 1 else np.flatnonzero(~np.isnan(values))
