@@ -28,11 +28,12 @@ from queue import Queue
 from typing import Any
 
 ROOT = Path(__file__).parents[1]
-WHOLE = ("formulas", "written_out", "invariances", "seldom", "by_reference")
+WHOLE = ("formulas", "written_out", "invariances", "seldom", "by_reference", "kept")
 STATS = (
     *WHOLE, "statistics", "units", "within", "properties", "held_out", "shapes", "distribution", "against",
     "contingency", "relations",
 )  # fmt: skip
+PREPARING = ("operations", "formulas", "kept")
 ROOMS = {
     "core/stats": STATS,
     "core/relations": (*WHOLE, "relations", "relations_whole", "relations_shown", "panels", "units", "careful"),
@@ -41,8 +42,8 @@ ROOMS = {
     "core/within": (*WHOLE, "within", "contingency", "against", "relations", "mended", "units", "careful"),
     "core/rank": (*WHOLE, "mended", "held_out", "tables", "study", "rows_and_outcomes"),
     "core/embed/quality.py": ("formulas", "embed", "seldom"),
-    "core/proposal": ("proposals", "preparation", "formulas"),
-    "prepare": ("operations", "formulas", "preparation", "later_rows", "proposals", "rows_and_outcomes", "reading"),
+    "core/proposal": ("proposals", "preparation", "formulas", "kept"),
+    "prepare": (*PREPARING, "preparation", "later_rows", "proposals", "rows_and_outcomes", "reading"),
 }
 """Each room with the test files that are asked."""
 OPERATORS = (
