@@ -193,7 +193,7 @@ def test_the_sheet_has_a_panel_a_column_and_counts_the_rest():
     view = Study(frame).distribution()
     figure = view.draw()
     assert len(view.table) == 80
-    assert len(figure.axes) == 63
+    assert sum(len(c.get_paths()) > 0 for c in figure.axes[0].collections) == 63
     assert "17 columns more are in the table" in texts(figure)
 
 

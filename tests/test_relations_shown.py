@@ -7,7 +7,6 @@ import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from matplotlib.patches import Rectangle
 
 from envelt import Study
 from envelt.core.stats.form import relation_form
@@ -32,7 +31,10 @@ def small():
 
 
 def cells(figure):
-    return [p for p in figure.axes[0].patches if isinstance(p, Rectangle)]
+    """The colours of the cells."""
+    (drawn,) = figure.axes[0].collections
+    assert len(drawn.get_paths()) == len(drawn.get_facecolor())
+    return [tuple(c) for c in drawn.get_facecolor()]
 
 
 def rows_of(figure):
@@ -57,13 +59,13 @@ def test_a_heat_map_draws_each_pair_once_the_outcome_apart_and_blocks_together(s
 
 def test_a_falling_pair_is_red_a_rising_one_blue_and_strength_without_direction_grey(small):
     figure = small.relations("a0", "a1", "a2").draw()
-    colours = sorted((p.get_facecolor() for p in cells(figure)), key=lambda c: c[0] - c[2])
+    colours = sorted(cells(figure), key=lambda c: c[0] - c[2])
     assert colours[0][2] > colours[0][0]  # a0 with a2
     assert colours[-1][0] > colours[-1][2]
     r = rng(2)
     place = r.choice(["hill", "shore", "wood"], 400)
     frame = pd.DataFrame({"place": place, "x": (place == "hill") * 3 + r.normal(size=400)})
-    red, green, blue, _ = cells(Study(frame).relations().draw())[0].get_facecolor()
+    red, green, blue, _ = cells(Study(frame).relations().draw())[0]
     assert max(red, green, blue) - min(red, green, blue) < 0.1
 
 

@@ -10,6 +10,7 @@ from ..core.inventory.inventory import ColumnFacts, Inventory
 from ..core.words import be, plural
 from ..write.digits import count, percent
 from .parts import style
+from .parts.boxes import add_boxes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -71,13 +72,14 @@ def _panel(canvas: Canvas, columns: tuple[ColumnFacts, ...], left: float, width:
     at = {"column": 0.27, "kind": 0.29, "missing": 0.43, "shape": 0.62, "range": 0.785}
     x = {name: width * share for name, share in at.items()}
     track = width * 0.10
+    rows, gone = np.arange(len(columns)) - 0.25, np.array([c.missing_share for c in columns])
+    add_boxes(axes, x["missing"], rows, track, 0.5, style.PALE)
+    add_boxes(axes, x["missing"], rows, track * gone, 0.5, style.PALETTE[3])
     for y, c in enumerate(columns):
         name = axes.text(x["column"], y, style.shorten(c.name, 22), ha="right", va="center", size=size)
         if c.findings:
             name.set_fontweight("bold")
         axes.text(x["kind"], y, c.kind + ("*" if c.changed else ""), va="center", size=size, color=FAMILY[c.kind])
-        axes.barh(y, track, 0.5, left=x["missing"], color=style.PALE)
-        axes.barh(y, track * c.missing_share, 0.5, left=x["missing"], color=style.PALETTE[3])
         if c.missing:
             axes.text(x["missing"] + track + 5, y, percent(c.missing_share), va="center", size=size - 1)
         _small_shape(axes, c, x["shape"], y, width * 0.14)
@@ -101,10 +103,7 @@ def _small_shape(axes: Axes, c: ColumnFacts, left: float, y: int, width: float) 
         return
     each = width / max(len(counts), 6)
     height = 0.78 * counts / counts.max()
-    bars = axes.bar(left + each * np.arange(len(counts)), -height, each * 0.86, bottom=y + 0.39, align="edge")
-    for bar in bars:
-        bar.set_color(FAMILY[c.kind])
-        bar.set_alpha(0.7)
+    add_boxes(axes, left + each * np.arange(len(counts)), y + 0.39, each * 0.86, -height, FAMILY[c.kind], alpha=0.7)
 
 
 def _range(c: ColumnFacts) -> str:

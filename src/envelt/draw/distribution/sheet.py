@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from ...core.distribution.sheet import Sheet, SheetColumn
 from ...core.words import be, plural
 from ...write.digits import percent, places
 from ..parts import style
+from ..parts.boxes import add_boxes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -37,40 +38,36 @@ def draw_sheet(result: Sheet, page: Page) -> Figure:
     )
     with style.house_style():
         canvas = page.begin(note, height=height)
+        axes = canvas.place(0, 0, 0, 0)  # one for all: axes of their own would take most of the time
+        axes.set_axis_off()
+        axes.set_xlim(0, style.WIDTH)
+        axes.set_ylim(height, 0)
         width = (style.WIDTH - 40) / across
         for k, column in enumerate(shown):
-            left, top = 20 + (k % across) * width, 92 + (k // across) * each
-            axes = canvas.place(left + 8, top + 34, style.WIDTH - left - width + 12, height - top - each + 24)
-            _small(axes, column)
+            left, top = 28 + (k % across) * width, 126 + (k // across) * each
+            _small(axes, column, left, top, width - 20, each - 58)
         told = ", ".join(
             f"{c.name} skewness {places(c.skewness, 1)}" for c in shown if c.numeric and c.skewness == c.skewness
         )
         return canvas.describe(f"Small distributions of {plural(len(shown), 'column')}. {told[:600]}.")
 
 
-def _small(axes: Axes, c: SheetColumn) -> None:
-    """Draw one column: bars without axes, its ends below, its name and what is missing above."""
-    axes.set_yticks([])
-    axes.set_xticks([])
-    style.bare(axes, "left")
-    top = float(c.counts.max(initial=0)) or 1.0
-    if len(c.edges):
-        axes.stairs(c.counts, c.edges, fill=True, color=NUMBER if c.numeric else TIME, alpha=0.8)
-        axes.set_xlim(c.edges[0], c.edges[-1])
-        if c.numeric and c.counts.sum() < c.n:
-            axes.plot([1.0], [0.12], "o", ms=4, color=style.STOP, transform=axes.transAxes, clip_on=False)
-    else:
-        axes.stairs(c.counts, np.arange(len(c.counts) + 1.0), fill=True, color=LEVELS, alpha=0.8)
-        axes.set_xlim(0, max(len(c.counts), 2))
-    axes.set_ylim(0, top * 1.05)
+def _small(axes: Axes, c: SheetColumn, left: float, top: float, width: float, height: float) -> None:
+    """Draw one column: bars on a line, its ends below, its name and what is missing above; in pixels."""
+    edges = c.edges if len(c.edges) else np.arange(max(len(c.counts), 2) + 1.0)
+    places_ = left + (edges - edges[0]) / (edges[-1] - edges[0]) * width
+    bottom, bars = top + height, 0.95 * height * c.counts / (float(c.counts.max(initial=0)) or 1.0)
+    colour = LEVELS if not len(c.edges) else NUMBER if c.numeric else TIME
+    at = places_[: len(bars) + 1]
+    add_boxes(axes, at[:-1], bottom, np.diff(at), -bars, colour, alpha=0.8)
+    axes.plot([left, left + width], [bottom, bottom], color=style.DIM, lw=0.8)
+    if c.numeric and c.counts.sum() < c.n:
+        axes.plot([left + width], [bottom - 0.12 * height], "o", ms=4, color=style.STOP, clip_on=False)
     missing = f"  {percent(c.missing / (c.n + c.missing))} missing" if c.missing else ""
     weight = "bold" if c.codes else "normal"
-    spot: dict[str, Any] = {"xy": (0, 1), "xycoords": "axes fraction", "textcoords": "offset points", "va": "bottom"}
-    axes.annotate(style.shorten(c.name, 20), xytext=(0, 11), size=9.5, weight=weight, **spot)
+    axes.text(left, top - 15, style.shorten(c.name, 20), size=9.5, weight=weight, va="bottom")
     skew = f"skewness {places(c.skewness, 1)}" if c.numeric and c.skewness == c.skewness else c.kind
-    axes.annotate(skew + missing, xytext=(0, 1), size=7.5, color=style.DIM, **spot)
-    for x, text, ha in ((0, c.ends[0], "left"), (1, c.ends[1], "right")):
+    axes.text(left, top - 1, skew + missing, size=7.5, color=style.DIM, va="bottom")
+    for x, text, ha in ((left, c.ends[0], "left"), (left + width, c.ends[1], "right")):
         text = text.replace("-", "−") if c.numeric else text
-        axes.text(
-            x, -0.04, style.shorten(text, 18), size=7.5, color=style.DIM, ha=ha, va="top", transform=axes.transAxes
-        )
+        axes.text(x, bottom + 3, style.shorten(text, 18), size=7.5, color=style.DIM, ha=ha, va="top")

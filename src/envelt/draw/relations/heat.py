@@ -11,6 +11,7 @@ from ...core.relations.relations import KENDALL, Relations
 from ...core.words import plural
 from ...write.digits import places
 from ..parts import style
+from ..parts.boxes import add_boxes
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -88,13 +89,13 @@ def _cells(
     if triangle:
         skip[:p][np.triu_indices(p)] = True
     numbers = p <= NUMBERS
+    there = np.argwhere(~skip)
+    gap = GAP * (there[:, 0] == p) if edge is not None else 0.0
+    add_boxes(axes, there[:, 1], there[:, 0] + gap, 1, 1, colours[~skip], edgecolors="white", linewidths=0.6)
     for a in range(len(rows)):
         y = a + (GAP if edge is not None and a == p else 0.0)
         for b in range(p):
-            if skip[a, b]:
-                continue
-            axes.add_patch(_square(b, y, colours[a, b]))
-            if numbers:
+            if numbers and not skip[a, b]:
                 text = places(float(value[a, b]), 2).replace("0.", ".")
                 dark = strength[a, b] > 0.55
                 size = 10 if p <= 12 else 8 if p <= 18 else 6.5
@@ -117,12 +118,6 @@ def _colours(value: NDArray[np.float64], bare: NDArray[np.bool_]) -> NDArray[np.
     plain = LinearSegmentedColormap.from_list("plain", ["#f7f7f5", "#3d434b"])
     filled = np.nan_to_num(value, nan=0.0)
     return np.where(bare[..., None], plain(np.abs(filled)), around((filled + 1) / 2))
-
-
-def _square(x: float, y: float, colour: NDArray[np.float64]) -> Any:
-    from matplotlib.patches import Rectangle
-
-    return Rectangle((x, y), 1, 1, facecolor=tuple(colour), edgecolor="white", linewidth=0.6)
 
 
 def _labels(axes: Axes, labels: list[str], outcome: str | None, size: float) -> None:
