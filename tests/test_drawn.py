@@ -9,6 +9,7 @@ from matplotlib.colors import to_hex
 from envelt import Study
 from envelt.draw.parts import style
 from envelt.draw.parts.values_axis import tick_label
+from envelt.errors import OptionError
 
 
 def rng(seed=0):
@@ -267,3 +268,25 @@ def test_a_trend_has_no_classs_colour_and_a_numeric_outcome_is_the_last_row_of_p
     assert study.pairwise("a", "b", "c").columns == ["a", "b", "c"]
     density = study.distribution("a", by="kind", picture="density").draw().axes[0]
     assert len({to_hex(line.get_color()) for line in density.lines if len(line.get_xdata()) > 100}) == 3
+
+
+def test_upright_is_the_same_picture_with_values_running_up(wintered):
+    for picture in ("box", "violin"):
+        for scale in ("linear", "log1p"):
+            lying, upright = (
+                wintered.distribution("mites", by="forage", picture=picture, scale=scale, upright=way).draw().axes[0]
+                for way in (False, True)
+            )
+            assert upright.get_ylim() == lying.get_xlim()
+            assert upright.get_ylabel() == lying.get_xlabel()
+            assert [t.get_text() for t in upright.get_xticklabels()] == [t.get_text() for t in lying.get_yticklabels()]
+            drawn = [sorted(map(tuple, np.concatenate([v.get_xydata() for v in a.lines])[:, ::s].tolist()))
+                     for a, s in ((lying, 1), (upright, -1))]  # fmt: skip
+            assert drawn[0] == drawn[1]
+            assert {"839", "n"} <= {t.get_text() for t in upright.texts} & {t.get_text() for t in lying.texts}
+    bars = wintered.distribution("forage", upright=True).draw().axes[0]
+    counts = wintered.to_frame()["forage"].value_counts()
+    assert sorted(heights(bars)) == sorted(counts)
+    assert "839\n(28.0%)" in [t.get_text() for t in bars.texts]
+    with pytest.raises(OptionError, match=r"upright belongs to picture='box' or 'violin'"):
+        wintered.distribution("mites", picture="histogram", upright=True)

@@ -16,7 +16,7 @@ ASKED = {
     "bandwidth": 2.0,
     "numbers": True, "normal": True, "curve": True, "whiskers": "ends",
     "box": True, "limits": (5, 20), "calendar": "year", "residuals": True, "ranks": True,
-    "deviation": True, "size": 2.0,
+    "deviation": True, "size": 2.0, "upright": True,
 }  # fmt: skip
 LOOKED_AT = {
     "a number": lambda **look: HIVES.distribution("mites", **look),

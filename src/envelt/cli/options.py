@@ -86,6 +86,10 @@ SHARED: dict[str, tuple[Any, Any]] = {
     "whiskers": (_option(str, "HOW", "Of boxes: fences, ends, or two percentiles: 5,95."), "fences"),
     "deviation": (_option(bool, None, "A mark at the mean and a deviation to either side.", "--deviation"), False),
     "size": (_option(float, "TIMES", "Dots so many times as large as usual."), 1.0),
+    "upright": (
+        _option(bool, None, "Boxes, violins, bars of levels side by side.", "--upright"),
+        False,
+    ),
     "residuals": (_option(bool, None, "Two numbers: draw what the line leaves.", "--residuals"), False),
     "ranks": (_option(bool, None, "Two numbers: draw rank against rank.", "--ranks"), False),
     "method": (_option(str, "NAME", "Of coefficients: auto (by form), pearson, spearman or kendall."), "auto"),
@@ -138,7 +142,7 @@ SHARED: dict[str, tuple[Any, Any]] = {
 
 LOOK = (
     "picture", "scale", "bins", "width", "start", "measure", "arrange", "bandwidth", "limits", "calendar", "numbers",
-    "normal", "curve", "box", "whiskers", "deviation", "size", "residuals", "ranks",
+    "normal", "curve", "box", "whiskers", "deviation", "size", "upright", "residuals", "ranks",
 )  # fmt: skip
 COEFFICIENT = ("method", "confidence", "alternative")
 ROWS = ("kind", "missing", "counts", "ignore", "where")

@@ -53,7 +53,7 @@ def level_distribution(column: CategoryColumn, grouping: Grouping, look: Look) -
     counts = np.bincount(cell, minlength=len(grouping) * size).reshape(len(grouping), size)
     missing = np.bincount(grouping.codes[inside & ~present], minlength=len(grouping))
     findings = few_rows(column.name, grouping.labels, counts.sum(axis=1), grouping.names)
-    replace(look, picture="auto").refuse_all(column.name, f"{column.kind}, and shown as bars", ("numbers",))
+    replace(look, picture="auto").refuse_all(column.name, f"{column.kind}, and shown as bars", ("numbers", "upright"))
     why = "bars: levels are counted" if look.picture == "auto" else ""
     ordered = column.ordered or column.kind == "binary"
     return LevelDistribution(

@@ -50,6 +50,7 @@ class LookOptions(TypedDict, total=False):
     ranks: bool
     deviation: bool
     size: float
+    upright: bool
 
 
 _CHECKS = {
@@ -59,7 +60,7 @@ _CHECKS = {
     "start": finite_number, "bandwidth": finite_number, "numbers": yes_no, "normal": yes_no, "curve": yes_no,
     "box": yes_no,
     "residuals": yes_no, "ranks": yes_no,
-    "deviation": yes_no, "size": number_within(0.2, 5),
+    "deviation": yes_no, "size": number_within(0.2, 5), "upright": yes_no,
 }  # fmt: skip
 
 
@@ -94,6 +95,8 @@ class Look:
     deviation, size
         Mark the mean and a standard deviation to either side, of a box, a violin or dots; draw dots so many times as
         large as usual, 0.2 to 5.
+    upright
+        Boxes, violins and bars of levels side by side, with values running up, not one above the other.
     residuals, ranks
         For two numbers: draw what the line leaves, or rank against rank, not the values.
 
@@ -121,6 +124,7 @@ class Look:
     ranks: bool = False
     deviation: bool = False
     size: float = 1.0
+    upright: bool = False
 
     def __post_init__(self) -> None:
         for name, value in check_options(vars(self), _CHECKS).items():
@@ -239,13 +243,13 @@ class Look:
 _OF_NUMBERS = {
     "histogram": "scale bins width start measure arrange numbers normal curve limits",
     "density": "scale bandwidth limits",
-    "box": "scale whiskers limits deviation size", "violin": "scale bandwidth limits deviation",
+    "box": "scale whiskers limits deviation size upright", "violin": "scale bandwidth limits deviation upright",
     "dots": "scale box limits deviation size", "qq": "scale",
     "interval": "scale limits", "cumulative": "scale limits",
 }  # fmt: skip
 _OF_DATES = {
-    "histogram": "bins width calendar", "density": "bandwidth limits", "box": "whiskers limits deviation size",
-    "violin": "bandwidth limits deviation",
+    "histogram": "bins width calendar", "density": "bandwidth limits", "box": "whiskers limits deviation size upright",
+    "violin": "bandwidth limits deviation upright",
     "dots": "box limits deviation size", "qq": "", "interval": "limits", "cumulative": "limits",
 }  # fmt: skip
 """What each picture has use for."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -11,7 +11,8 @@ from ...core.distribution.levels import LevelDistribution
 from ...core.words import plural
 from ...write.digits import count, percent, visible
 from ..parts import style
-from ..parts.labels import label_rows, margin, short_labels
+from ..parts.board import Board
+from ..parts.labels import margin, short_labels
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -25,7 +26,7 @@ def draw_bars(result: LevelDistribution, page: Page) -> Figure:
     """Draw counts of one group, or each group's shares side by side; the smallest levels are joined."""
     groups = np.argsort(-result.counts.sum(axis=1), kind="stable")[:MOST_IN_LINE]
     groups = np.sort(groups)
-    several = len(result.groups) > 1
+    several, upright = len(result.groups) > 1, result.look.upright
     most = SIDE_BY_SIDE if several else ALONE
     total = result.counts.sum(axis=0)
     levels = np.argsort(-total, kind="stable")
@@ -44,7 +45,10 @@ def draw_bars(result: LevelDistribution, page: Page) -> Figure:
     with style.house_style():
         canvas = page.begin(note + ("Order: declared." if result.ordered else "Sorted by count."))
         spare = 0 if several else max(0, style.HEIGHT - 215 - 90 * len(names))
-        axes = canvas.place(margin(names), 118, 250 if several else 170, 80 + spare)
+        right = 250 if several else 60 if upright else 170
+        place = (100, 118, right, 130) if upright else (margin(names), 118, right, 80 + spare)
+        board = Board(canvas.place(*place), upright)
+        axes = board.axes
         n = np.maximum(result.counts[groups].sum(axis=1), 1)
         values = counts / n[:, None] if several else counts.astype(float)
         thick = 0.8 / len(groups)
@@ -54,22 +58,21 @@ def draw_bars(result: LevelDistribution, page: Page) -> Figure:
             colours = [style.colour(int(groups[g]))] * len(names)
             if len(rest) and not several:
                 colours[-1] = style.QUIET
-            axes.barh(y, values[g], thick * 0.9, color=colours)
+            for at, value, colour in zip(y, values[g], colours, strict=True):
+                board.bar(at, value, thick * 0.9, color=colour)
             for at, value, rows in zip(y, values[g], counts[g], strict=True):
                 text = (
                     f"{percent(rows / n[g])}  ({count(rows)})"
                     if several
                     else f"{count(rows)}  ({percent(rows / n[g])})"
                 )
-                spot: dict[str, Any] = {"xytext": (6, 0), "textcoords": "offset points", "va": "center", "size": size}
-                axes.annotate(text, (value, at), color=style.DIM, **spot)
-        label_rows(axes, [visible(t) for t in names], 11 if len(names) <= 20 else 9)
-        axes.set_ylim(len(names) - 0.45, -0.55)
-        axes.set_xlim(0, float(values.max(initial=0)) * 1.02 or 1)
-        style.bare(axes, "left")
+                board.beyond(text, value, at, color=style.DIM, size=size - (2 if upright and counts.size > 12 else 0))
+        board.name_places([visible(t) for t in names], 11 if len(names) <= 20 else 9)
+        board.set_ends(0, float(values.max(initial=0)) * (1.02 + 0.08 * upright) or 1)
+        axes.grid(visible=False)
         if several:
-            style.percent_axis(axes.xaxis, 8)
-            axes.set_xlabel("share of each group")
+            style.percent_axis(board.values, 8)
+            board.values.set_label_text("share of each group")
             labels = short_labels(tuple(visible(result.groups.labels[g]) for g in groups), 15)
             for k, g in enumerate(groups):
                 top = 0.97 - 0.085 * k
@@ -77,7 +80,7 @@ def draw_bars(result: LevelDistribution, page: Page) -> Figure:
                 text = f"{labels[k]}\nn = {count(n[k])}"
                 axes.text(1.17, top, text, size=10, va="top", transform=axes.transAxes, linespacing=1.3)
         else:
-            axes.xaxis.set_major_formatter(lambda v, _: count(v))
-            axes.set_xlabel("rows")
+            board.values.set_major_formatter(lambda v, _: count(v))
+            board.values.set_label_text("rows")
         parts = "; ".join(f"{t} {count(c)}" for t, c in zip(names[:12], counts.sum(axis=0)[:12], strict=True))
         return canvas.describe(f"Bars of the levels of {result.name}: {parts}.")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,14 +14,13 @@ from ...core.shapes.resolution import recorded_step
 from ...core.words import plural
 from ...write.digits import count, day_label, in_line, significant
 from ..parts import style
+from ..parts.board import Board
 from ..parts.groups import group_colour, group_label, shown_groups
 from ..parts.intervals import Row, interval_rows
-from ..parts.labels import label_rows, margin
+from ..parts.labels import margin
 from ..parts.values_axis import set_values_axis
 
 if TYPE_CHECKING:
-    from matplotlib.axes import Axes
-
     from ..parts.canvas import Canvas, Page
 
 Floats = NDArray[np.float64]
@@ -34,17 +33,16 @@ MARGIN = 0.03
 """Of the range of the values, on either side of them."""
 
 
-def _frame(canvas: Canvas, result: NumberDistribution, order: list[int], right: float = 150) -> Axes:
+def _frame(canvas: Canvas, result: NumberDistribution, order: list[int], right: float = 150) -> Board:
     labels = [group_label(result, i, 999) for i in order]
-    axes = canvas.place(margin(labels), TOP, right, BOTTOM)
-    label_rows(axes, labels, 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5)
-    axes.set_ylim(len(order) - 0.45, -0.55)
-    style.bare(axes, "left")
-    axes.grid(axis="x")
-    return axes
+    upright = result.look.upright
+    place = (110, TOP + 26, 60, BOTTOM + 42) if upright else (margin(labels), TOP, right, BOTTOM)
+    board = Board(canvas.place(*place), upright)
+    board.name_places(labels, 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5)
+    return board
 
 
-def _finish(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
+def _finish(board: Board, result: NumberDistribution, order: list[int]) -> None:
     ends = np.array([result.ends(i) for i in order if result.summary.moments.n[i]])
     low, high = float(ends[:, 0].min()), float(ends[:, 1].max())
     if result.look.limits is not None:
@@ -52,23 +50,13 @@ def _finish(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
     else:
         margin = MARGIN * (high - low) or 0.5
         low, high = low - margin, high + margin
-    axes.set_xlim(low, high)
-    set_values_axis(axes, result.name, result.scale, result.dates)
-    _counts(axes, result, order)
+    board.set_ends(low, high)
+    set_values_axis(board.axes, result.name, result.scale, result.dates, board.upright)
+    # a box does not show n
+    board.counts([count(result.summary.moments.n[i]) for i in order], 10.5 if len(order) <= 20 else 9)
 
 
-def _counts(axes: Axes, result: NumberDistribution, order: list[int]) -> None:
-    """Write n on the right of each row: a box does not show it."""
-    pixels = style.width_of(axes)
-    size = 10.5 if len(order) <= 20 else 9
-    for k, i in enumerate(order):
-        text = count(result.summary.moments.n[i])
-        axes.text(1 + 78 / pixels, k, text, transform=axes.get_yaxis_transform(), ha="right", va="center", size=size,
-                  color=style.DIM)  # fmt: skip
-    axes.text(1 + 78 / pixels, 1.0, "n", transform=axes.transAxes, ha="right", va="bottom", size=10.5, color=style.DIM)
-
-
-def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float, filled: bool = True) -> None:
+def _box(board: Board, result: NumberDistribution, i: int, y: float, height: float, filled: bool = True) -> None:
     """Draw quartiles, median, whiskers, and the mean as a dot."""
     ordered, scale = result.summary.ordered[i], result.scale
     if not len(ordered):
@@ -83,15 +71,15 @@ def _box(axes: Axes, result: NumberDistribution, i: int, y: float, height: float
     q1, median, q3 = scale.place(result.summary.quartiles[i])
     ends = scale.place(inside)
     mean = float(scale.place(result.summary.moments.mean[i : i + 1])[0])
-    axes.plot([ends[0], q1], [y, y], color=style.INK, lw=1.2)
-    axes.plot([q3, ends[1]], [y, y], color=style.INK, lw=1.2)
+    board.line([ends[0], q1], [y, y], color=style.INK, lw=1.2)
+    board.line([q3, ends[1]], [y, y], color=style.INK, lw=1.2)
     face = colour if filled else "none"
-    axes.barh(y, q3 - q1, height, left=q1, color=face, alpha=0.6 if filled else 1, edgecolor=style.INK, lw=1.1)
-    axes.plot([median] * 2, [y - height / 2, y + height / 2], color=style.INK, lw=2.4, solid_capstyle="butt")
-    axes.plot([mean], [y], "o", color="white", mec=style.INK, ms=6.5, zorder=4)
+    board.bar(y, q3 - q1, height, q1, color=face, alpha=0.6 if filled else 1, edgecolor=style.INK, lw=1.1)
+    board.line([median] * 2, [y - height / 2, y + height / 2], color=style.INK, lw=2.4, solid_capstyle="butt")
+    board.line([mean], [y], "o", color="white", mec=style.INK, ms=6.5, zorder=4)
 
 
-def _deviation(axes: Axes, result: NumberDistribution, i: int, y: float) -> None:
+def _deviation(board: Board, result: NumberDistribution, i: int, y: float) -> None:
     """Draw the mean and a standard deviation to either side, where that was asked for; cut where no scale has it."""
     if not result.look.deviation or result.summary.moments.n[i] < 2:
         return
@@ -99,13 +87,14 @@ def _deviation(axes: Axes, result: NumberDistribution, i: int, y: float) -> None
     least = {"log": np.exp2(-1000.0), "log1p": 0.0}.get(result.scale.name, -np.inf)
     low, middle, high = result.scale.place(np.array([max(mean - sd, least), mean, mean + sd]))
     at = y + 0.34
-    axes.plot([low, high], [at, at], color=style.INK, lw=1.6)
-    axes.plot([low, high], [at, at], "|", color=style.INK, ms=9, mew=1.6)
-    axes.plot([middle], [at], "D", color=style.INK, ms=6, mec="white", mew=0.8)
+    board.line([low, high], [at, at], color=style.INK, lw=1.6)
+    board.line([low, high], [at, at], "|", color=style.INK, ms=9, mew=1.6)
+    board.line([middle], [at], "D", color=style.INK, ms=6, mec="white", mew=0.8)
 
 
 def _spread_note(result: NumberDistribution) -> str:
-    return " Below each: the mean, and a standard deviation to either side." if result.look.deviation else ""
+    where = "Beside" if result.look.upright else "Below"
+    return f" {where} each: the mean, and a standard deviation to either side." if result.look.deviation else ""
 
 
 def _reach(result: NumberDistribution) -> str:
@@ -128,30 +117,30 @@ def draw_boxes(result: NumberDistribution, page: Page) -> Canvas:
     if hidden and fenced:
         note += f" Not drawn: {plural(hidden, 'outlier')} beyond the furthest {MOST_POINTS} of a group."
     canvas = page.begin(note)
-    axes = _frame(canvas, result, shown.order)
+    board = _frame(canvas, result, shown.order)
     height = 0.5 if len(shown.order) > 1 else 0.4
     for k, i in enumerate(shown.order):
-        _box(axes, result, i, k, height)
-        _deviation(axes, result, i, k)
+        _box(board, result, i, k, height)
+        _deviation(board, result, i, k)
         if fenced:
-            _outlier_points(axes, result, i, k)
-    _finish(axes, result, shown.order)
+            _outlier_points(board, result, i, k)
+    _finish(board, result, shown.order)
     return canvas
 
 
-def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float) -> None:
+def _outlier_points(board: Board, result: NumberDistribution, i: int, y: float) -> None:
     mine = np.flatnonzero(result.outliers.groups == i)
     if not len(mine):
         return
     x = result.scale.place(result.outliers.values[mine[:MOST_POINTS]])
-    axes.plot(
+    board.line(
         x, np.full(len(x), y), "o", ms=4.5 * result.look.size, mfc="none", mec=group_colour(result, i), mew=1, alpha=0.7
     )
     if len(mine) <= NAMED_OUTLIERS and len(result.groups) <= 8:
         write = day_label if result.dates else significant
         taken: dict[int, list[float]] = {1: [], -1: []}
         low, high = result.ends(i).tolist()
-        near = 0.09 * (high - low)
+        near = (0.04 if board.upright else 0.105) * (high - low)
         for j in mine[mine < NAMED]:
             value = float(result.outliers.values[j])
             at = float(result.scale.place(np.array([value]))[0])
@@ -159,10 +148,9 @@ def _outlier_points(axes: Axes, result: NumberDistribution, i: int, y: float) ->
             if not side:
                 continue
             taken[side].append(at)
-            spot: dict[str, Any] = {"xytext": (0, 8 * side), "textcoords": "offset points", "ha": "center"}
             cases = result.outliers.cases
             text = f"{write(value)} ({f'row {result.outliers.labels[j]}' if cases is None else cases[j]})"
-            axes.annotate(text, (at, y), size=8, color=style.DIM, va="bottom" if side > 0 else "top", **spot)
+            board.note(text, at, y, 8 * side, size=8, color=style.DIM)
 
 
 def draw_violins(result: NumberDistribution, page: Page) -> Canvas:
@@ -175,29 +163,29 @@ def draw_violins(result: NumberDistribution, page: Page) -> Canvas:
         f"median; ring: mean.{rule}{_spread_note(result)}"
     )
     canvas = page.begin(note)
-    axes = _frame(canvas, result, shown.order)
+    board = _frame(canvas, result, shown.order)
     for k, i in enumerate(shown.order):
         curve = None if made is None else made.density[i]
         if made is not None and curve is not None and not np.isnan(curve).all():
             inside = _within(result, i, made.at)
             half = 0.42 * curve / curve.max()
-            axes.fill_between(
+            board.fill(
                 made.at[inside], k - half[inside], k + half[inside], color=group_colour(result, i), alpha=0.55, lw=0
             )
         else:
             placed = result.placed(i, MOST_POINTS)
-            axes.plot(placed, np.full(len(placed), k), "o", color=group_colour(result, i))
+            board.line(placed, np.full(len(placed), k), "o", color=group_colour(result, i))
         q1, median, q3 = result.scale.place(result.summary.quartiles[i])
-        axes.plot([q1, q3], [k, k], color=style.INK, lw=5, solid_capstyle="butt")
-        axes.plot([median] * 2, [k - 0.1, k + 0.1], color=style.INK, lw=2.4)
+        board.line([q1, q3], [k, k], color=style.INK, lw=5, solid_capstyle="butt")
+        board.line([median] * 2, [k - 0.1, k + 0.1], color=style.INK, lw=2.4)
         mean = float(result.scale.place(result.summary.moments.mean[i : i + 1])[0])
-        axes.plot([mean], [k], "o", color="white", mec=style.INK, ms=6, zorder=4)
-        _deviation(axes, result, i, k)
-    _finish(axes, result, shown.order)
+        board.line([mean], [k], "o", color="white", mec=style.INK, ms=6, zorder=4)
+        _deviation(board, result, i, k)
+    _finish(board, result, shown.order)
     if made is not None and result.look.limits is None:
-        low, high = axes.get_xlim()
-        axes.set_xlim(min(low, float(made.at[0])), max(high, float(made.at[-1])))
-        set_values_axis(axes, result.name, result.scale, result.dates)
+        low, high = board.ends()
+        board.set_ends(min(low, float(made.at[0])), max(high, float(made.at[-1])))
+        set_values_axis(board.axes, result.name, result.scale, result.dates, board.upright)
     return canvas
 
 
@@ -213,8 +201,9 @@ def draw_dots(result: NumberDistribution, page: Page) -> Canvas:
     """Draw one dot a row, none over another; a box under them where asked for."""
     shown = shown_groups(result, MOST_AS_ROWS, by_middle=True)
     canvas = page.begin("")
-    axes = _frame(canvas, result, shown.order)
-    _finish(axes, result, shown.order)
+    board = _frame(canvas, result, shown.order)
+    _finish(board, result, shown.order)
+    axes = board.axes
     box = axes.get_position()
     width, height = box.width * style.WIDTH, box.height * style.HEIGHT
     low, high = axes.get_xlim()
@@ -228,12 +217,12 @@ def draw_dots(result: NumberDistribution, page: Page) -> Canvas:
     made = fitted_dots(pixels, 0.92 * row, min(0.9 * min(steps) / (high - low) * width, 2 * margin), result.look.size)
     for k, (i, g, level) in enumerate(zip(shown.order, made.places, made.levels, strict=True)):
         if result.look.box:
-            _box(axes, result, i, k, 0.5, filled=False)
+            _box(board, result, i, k, 0.5, filled=False)
         x, y = low + g / width * (high - low), k + level * made.diameter / row
         # a marker's size is in points, 72 to the inch; a hair less than its place, so that dots stay apart
         size = made.diameter * 72 / style.DPI * 0.92
         axes.plot(x, y, "o", ms=size, color=group_colour(result, i), alpha=0.85, mew=0, clip_on=False)
-        _deviation(axes, result, i, k)
+        _deviation(board, result, i, k)
     what = "One dot a row, none over another; the heap's height is the number of rows there."
     if sampled:
         what = f"One dot a row, {count(MOST_DOTS)} rows drawn evenly from each larger group."

@@ -92,21 +92,21 @@ def _round_years(low: float, high: float, most: int) -> list[float]:
     return [d for d in days if low <= d <= high]
 
 
-def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False) -> None:
-    """Label the x axis of values and give it ticks in original units."""
-    if dates:
-        set_date_ticks(axes.xaxis)
-        axes.set_xlabel(style.shorten(name, 90))
+def set_values_axis(axes: Axes, name: str, scale: Scale, dates: bool = False, upright: bool = False) -> None:
+    """Label the axis of values, which runs along or up, and give it ticks in original units."""
+    axis, letters = (axes.yaxis, 60) if upright else (axes.xaxis, 90)
+    if dates or scale.name == "linear":
+        if dates:
+            set_date_ticks(axis)
+        else:
+            axis.set_major_formatter(_Ticks())
+        axis.set_label_text(style.shorten(name, letters))
         return
-    if scale.name == "linear":
-        axes.xaxis.set_major_formatter(_Ticks())
-        axes.set_xlabel(style.shorten(name, 90))
-        return
-    low, high = axes.get_xlim()
+    low, high = sorted(axis.get_view_interval())
     ticks = _log_ticks(float(scale.value(np.array([low]))[0]), float(scale.value(np.array([high]))[0]), scale)
-    axes.set_xticks(scale.place(ticks), [significant(t, 6) for t in ticks])
-    axes.set_xlim(low, high)
-    axes.set_xlabel(style.shorten(f"{name}, {SCALE_NAMES[scale.name]}", 90))
+    axis.set_ticks(scale.place(ticks), labels=[significant(t, 6) for t in ticks])
+    (axes.set_ylim if upright else axes.set_xlim)(low, high)
+    axis.set_label_text(style.shorten(f"{name}, {SCALE_NAMES[scale.name]}", letters))
 
 
 def _log_ticks(low: float, high: float, scale: Scale) -> np.ndarray:
