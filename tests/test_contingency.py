@@ -369,3 +369,16 @@ def test_pictures_say_counts_and_shares_at_every_size():
     for i in range(2):
         for j in range(2):
             assert f"{table.iloc[i, j] / table.iloc[i].sum():.0%} ({table.iloc[i, j]:,})" in written
+
+
+def test_a_table_of_the_outcome_speaks_of_its_event():
+    study = Study("demo", outcome="wintered", event="no")
+    view = study.contingency("fed", "wintered")
+    rates = study.contingency("fed").rates["rate"]
+    assert view.answer.startswith(f"wintered is no in {rates['yes']:.0%} where fed is yes and in {rates['no']:.0%}")
+    difference, low, high = view.effects.loc["risk_difference"]
+    assert f"{100 * abs(difference):.1f} points" in view.answer
+    ends = sorted(abs(100 * v) for v in (low, high))
+    assert f"({ends[0]:.1f} to {ends[1]:.1f})" in view.answer
+    assert ("more often" in view.answer) == (rates["yes"] > rates["no"])
+    assert study.contingency("forage", "wintered").answer.startswith("wintered is no most often where forage is")

@@ -290,3 +290,16 @@ def test_upright_is_the_same_picture_with_values_running_up(wintered):
     assert "839\n(28.0%)" in [t.get_text() for t in bars.texts]
     with pytest.raises(OptionError, match=r"upright belongs to picture='box' or 'violin'"):
         wintered.distribution("mites", picture="histogram", upright=True)
+
+
+def test_of_very_many_outliers_some_are_drawn_all_the_way_to_the_whisker():
+    values = rng(3).lognormal(2, 1, 30_000)
+    axes = Study({"x": values}).distribution("x", picture="box").draw().axes[0]
+    q1, q3 = np.quantile(values, [0.25, 0.75])
+    beyond = np.sort(values[values > q3 + 1.5 * (q3 - q1)])
+    drawn = next(np.sort(line.get_xdata()) for line in axes.lines if len(line.get_xdata()) > 100)
+    assert len(drawn) == 400
+    assert set(drawn) <= set(beyond)
+    assert drawn[0] == beyond[0]
+    assert drawn[-200:].tolist() == beyond[-200:].tolist()
+    assert "Not drawn" in texts(axes.figure)

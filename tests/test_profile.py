@@ -166,3 +166,9 @@ def test_the_leading_levels_are_those_of_rows_enough(honey, wintered, run):
     assert len(wintered.against("mites", top=3).top_values) == 6
     out = run("against", "demo", "apiary", "-o", "honey_kg", "--top", "4", "--least", "60")[1]
     assert "4 levels of 40, of at least 60 rows" in out
+
+
+def test_of_the_outcome_the_event_is_told():
+    for event in ("yes", "no"):
+        view = Study("demo", outcome="wintered", event=event).distribution(by="altitude_band")
+        assert [k for k in view.levels.index if k.startswith("wintered")] == [f"wintered = {event}"]

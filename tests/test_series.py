@@ -215,3 +215,18 @@ def test_years_that_reach_far_are_told_in_round_spans():
 def test_a_number_that_is_the_same_in_all_rows_can_be_summed():
     frame = {"year": np.repeat(np.arange(2000, 2010), [3, 1, 4, 1, 5, 9, 2, 6, 5, 3]), "one": np.ones(39)}
     assert Study(frame).series("year", "one", measure="sum").table["sum"].tolist() == [3, 1, 4, 1, 5, 9, 2, 6, 5, 3]
+
+
+@pytest.mark.parametrize("unit", ["day", "month", "year"])
+def test_whether_it_rises_does_not_hang_on_the_spans(unit):
+    frame = made(200, 5).dropna()
+    rho = stats.spearmanr(frame["day"].astype("int64"), frame["amount"]).statistic
+    answer = Study(frame).series("day", "amount", calendar=unit).answer
+    assert f"rank correlation {rho:.2f}".replace("-", "−") in answer
+
+
+def test_few_rows_far_apart_are_joined_in_spans_that_most_have_a_row():
+    days = pd.date_range("2020-01-03", periods=40, freq="17D")
+    view = Study({"day": days, "y": np.arange(40.0) / 7}).series("day", "y")
+    assert view.title.endswith("by month")
+    assert (view.table["n"] > 0).mean() > 0.9

@@ -1,5 +1,7 @@
 """Two numbers are the same in every step that shows them, and as SciPy and plain formulas have them."""
 
+import re
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -202,3 +204,15 @@ def test_one_line_at_the_command_line(run):
                "--confidence", "0.9", "--outcome", "honey_kg")[1]  # fmt: skip
     assert out.splitlines()[1] == same.splitlines()[1]
     assert len(out.splitlines()) < 12
+
+
+def test_of_few_rows_the_sentence_says_what_the_exact_p_does():
+    frame = pd.DataFrame({"x": [2.1, 3.4, 2.9, 8.8, 4.0, 3.1], "y": [10.5, 14, 12, 30, 15, 13]})
+    for turn, way in ((1, "y rises with x"), (-1, "y falls with x")):
+        study = Study(frame.assign(y=turn * frame["y"]), outcome="y")
+        for view in (study.against("x"), study.relations("x", "y"), study.pairwise("x", "y")):
+            assert view.answer.startswith(way)
+            assert "(n 6)" in view.answer
+    shuffled = Study(frame.assign(y=[13.0, 10, 30, 12, 15, 14]), outcome="y")
+    assert re.search("nothing to do with each other|cannot be told", shuffled.against("x").answer)
+    assert "cannot be told" in Study(frame.head(3), outcome="y").relations("x", "y").answer

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ..core.columns.outcome import ClassOutcome
 from ..core.columns.table import CategoryColumn, Column, NumericColumn
 from ..core.relations.profile import ProfileAnswers
 from ..core.words import plural
@@ -36,7 +37,8 @@ def show_profile(context: Context, by: tuple[str, ...]) -> ProfileView:
         about.append(grouping.groups.note)
     if context.sampling.clustered:
         about.append(f"intervals count {context.names(str(context.unit))}, not rows")
-    answers = ProfileAnswers(tuple(columns), grouping, context.sampling, slow_progress)
+    outcome = context.outcome if isinstance(context.outcome, ClassOutcome) else None
+    answers = ProfileAnswers(tuple(columns), grouping, context.sampling, outcome, slow_progress)
     title = f"How the groups of {' and '.join(context.names(n) for n in by)} differ"
     return ProfileView(answers, tuple(about), title, context.names)
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from .. import thresholds as T
 from ..columns.grouping import Grouping
+from ..columns.outcome import ClassOutcome
 from ..columns.table import CategoryColumn, Column
 from ..kept import Remade
 from ..parallel import Progress, Slowly, in_threads
@@ -73,13 +74,14 @@ class ProfileAnswers(Remade):
     columns: tuple[Column, ...]
     by: Grouping
     sampling: Sampling
+    outcome: ClassOutcome | None
     slowly: Slowly
 
     @cached_property
     def profile(self) -> tuple[Profiled, ...]:
         """The columns, those that differ most first."""
         with self.slowly("Groups") as report:
-            return make_profile(self.columns, self.by, self.sampling, report)
+            return make_profile(self.columns, self.by, self.sampling, self.outcome, report)
 
     @cached_property
     def n(self) -> NDArray[np.int64]:
@@ -88,7 +90,11 @@ class ProfileAnswers(Remade):
 
 
 def make_profile(
-    columns: Sequence[Column], by: Grouping, sampling: Sampling, progress: Progress | None = None
+    columns: Sequence[Column],
+    by: Grouping,
+    sampling: Sampling,
+    outcome: ClassOutcome | None = None,
+    progress: Progress | None = None,
 ) -> tuple[Profiled, ...]:
     """Describe every column in each group: first those that differ more than chance makes, the furthest first.
 
@@ -100,8 +106,14 @@ def make_profile(
         The groups of these rows.
     sampling
         Of these rows.
+    outcome
+        Of the study, whose event one speaks of.
     """
-    made = in_threads(lambda c: _one(c, by, sampling), list(columns), sampling.rows, progress, lambda c: c.name)
+
+    def one(column: Column) -> Profiled:
+        return _one(column, by, sampling, outcome)
+
+    made = in_threads(one, list(columns), sampling.rows, progress, lambda c: c.name)
     q = q_values(np.array([m.p for m in made]))
     far = np.array([-np.nan_to_num(m.differs, nan=-1.0) for m in made])
     order = np.lexsort((far, ~(q < T.Q_CARRIES)))  # of few rows chance alone makes much
@@ -112,7 +124,7 @@ def make_profile(
     )
 
 
-def _one(column: Column, by: Grouping, sampling: Sampling) -> Profiled:
+def _one(column: Column, by: Grouping, sampling: Sampling, outcome: ClassOutcome | None) -> Profiled:
     size, unknown = len(by), float("nan")
     inside = by.codes >= 0
     missing = int(np.count_nonzero(column.missing & inside))
@@ -120,7 +132,8 @@ def _one(column: Column, by: Grouping, sampling: Sampling) -> Profiled:
     if isinstance(column, CategoryColumn):
         codes = column.codes.astype(np.int64)
         seen = cramers_v(codes, len(column.levels), by.codes, size, sampling)
-        levels = leading_levels(column, by, sampling)
+        event = outcome.event if outcome is not None and outcome.name == column.name else ""
+        levels = leading_levels(column, by, sampling, event)
         return Profiled(column.name, column.kind, n, missing, seen.value, seen.p, unknown, None, levels)
     values = column.numbers
     assert values is not None
@@ -129,14 +142,22 @@ def _one(column: Column, by: Grouping, sampling: Sampling) -> Profiled:
     return Profiled(column.name, column.kind, n, missing, seen.value, seen.p, unknown, summary, ())
 
 
-def leading_levels(column: CategoryColumn, by: Grouping, sampling: Sampling) -> tuple[LeadingLevel, ...]:
-    """Return the most frequent levels; of ordered ones in their own order. One of two says what both would."""
+def leading_levels(
+    column: CategoryColumn, by: Grouping, sampling: Sampling, event: str = ""
+) -> tuple[LeadingLevel, ...]:
+    """Return the most frequent levels; of ordered ones in their own order. One of two says what both would.
+
+    Parameters
+    ----------
+    event
+        Of an outcome: the level that one speaks of, where there are two.
+    """
     there = (column.codes >= 0) & (by.codes >= 0)
     n = np.bincount(column.codes[there], minlength=len(column.levels))
     order = np.argsort(-n, kind="stable")[:LEADING]
     order = order[n[order] > 0]
     if len(order) == 2 and np.count_nonzero(n) == 2:
-        order = order[:1]
+        order = np.array([column.levels.index(event)]) if event in column.levels else order[:1]
     at, some = by.codes[there], sampling.take(there)
     return tuple(
         LeadingLevel(column.levels[k], event_rates(at, column.codes[there] == k, len(by), some))

@@ -92,7 +92,7 @@ class SeriesAnswers(Remade):
             return None
         y = value.is_event.astype(np.float64) if isinstance(value, ClassOutcome) else value.values
         there = (self.spans.codes >= 0) & (self.by.codes >= 0) & value.known
-        seen, test = spearman(self.spans.codes[there].astype(np.float64), y[there], self.sampling.take(there))
+        seen, test = spearman(self.spans.at[there], y[there], self.sampling.take(there))
         return Rising(int(there.sum()), seen, test.p)
 
     @cached_property

@@ -39,12 +39,15 @@ class Spans:
         What each is called.
     codes
         The span of each row, shape (n,), ``-1`` where the time is missing.
+    at
+        When each row is, shape (n,), as ``starts`` has it.
     """
 
     unit: str
     starts: Floats
     labels: tuple[str, ...]
     codes: Codes
+    at: Floats
 
     def __len__(self) -> int:
         return len(self.labels)
@@ -76,7 +79,7 @@ def spans_of(column: Column, unit: str | None, least: int = 0) -> Spans:
         present = np.sort(days[~np.isnan(days)])
         bins, unit = calendar_bins(present, unit or _telling_unit(present, least))
         codes = np.where(np.isnan(days), -1, np.searchsorted(bins.edges, days, "right") - 1)
-        return Spans(unit, bins.edges, spoken(bins.edges, unit), codes.astype(np.int64))
+        return Spans(unit, bins.edges, spoken(bins.edges, unit), codes.astype(np.int64), days)
     if unit is not None:
         raise OptionError(f"{column.name!r} is {column.kind}, no date: leave calendar out.")
     if isinstance(column, CategoryColumn):
@@ -85,15 +88,22 @@ def spans_of(column: Column, unit: str | None, least: int = 0) -> Spans:
 
 
 def _telling_unit(present: Floats, least: int) -> str:
-    """Return the unit of the calendar in which a line can be read: neither too many spans, nor too few rows in each."""
+    """Return the unit of the calendar in which a line can be read.
+
+    Neither too many spans, nor too few rows in most of those that have any; where no unit has rows enough, the one in
+    which half the spans have a row, since a line breaks where there is none.
+    """
     first = fitting_unit(float(present[0]), float(present[-1]), POINTS)
+    unbroken = ""
     for unit in UNITS[UNITS.index(first) :]:
         n = calendar_bins(present, unit)[0].count(present)
-        if 2 * np.count_nonzero(n >= least) >= np.count_nonzero(n):
-            return unit
-        if len(n) <= FEW_POINTS:
+        if unbroken and len(n) < FEW_POINTS:
             break
-    return first
+        there = np.count_nonzero(n)
+        unbroken = unbroken or (unit if 2 * there >= len(n) else "")
+        if unbroken and 2 * np.count_nonzero(n >= least) >= there:
+            return unit
+    return unbroken or first
 
 
 def spoken(edges: Floats, unit: str) -> tuple[str, ...]:
@@ -117,7 +127,8 @@ def _levels(column: CategoryColumn) -> Spans:
     there = np.unique(column.codes[column.codes >= 0])
     first, last = int(there[0]), int(there[-1])
     codes = np.where(column.codes < 0, -1, column.codes - first).astype(np.int64)
-    return Spans("level", np.arange(last - first + 2, dtype=np.float64), column.levels[first : last + 1], codes)
+    starts = np.arange(last - first + 2, dtype=np.float64)
+    return Spans("level", starts, column.levels[first : last + 1], codes, codes.astype(np.float64))
 
 
 def _steps(column: Column) -> Spans:
@@ -135,7 +146,7 @@ def _steps(column: Column) -> Spans:
     starts = low + width * np.arange(int((high - low) // width) + 2)
     codes = np.where(np.isnan(values), -1, (values - low) // width).astype(np.int64)
     named = [number_label(v) if width == 1 else f"{number_label(v)} to {number_label(v + width - 1)}" for v in starts]
-    return Spans("step", starts, tuple(named[:-1]), codes)
+    return Spans("step", starts, tuple(named[:-1]), codes, values)
 
 
 def _width(reach: float) -> float:

@@ -129,9 +129,11 @@ def _rates(axes: Axes, result: NumberByClass, dates: bool) -> None:
     if cut is not None and low_edge <= cut.at <= high_edge and cut.accuracy_low > 0.5 and not _bends(result):
         axes.axvspan(max(cut.low, low_edge), min(cut.high, high_edge), color=style.QUIET, alpha=0.18, lw=0)
         axes.axvline(cut.at, color=style.INK, lw=1.2)
+    each = count(np.median(rates.n)) if len(rates.n) else "0"
     text = (
-        f"Rate of {style.shorten(result.outcome.event, 14)!r} in\n{len(rates.n)} {'calendar ' if dates else ''}"
-        f"bins of\nabout {count(np.median(rates.n)) if len(rates.n) else 0} rows, 95 %\nWilson intervals; dots:\n"
+        f"Rate of {style.shorten(result.outcome.event, 14)!r} in\n"
+        f"{plural(len(rates.n), 'calendar bin' if dates else 'bin')} of\n"
+        f"about {each} rows, 95 %\nWilson intervals; dots:\n"
         f"the middle of the rows\n"
         f"dashed: all rows, {percent(overall)}{_cut_text(result)}"
     )

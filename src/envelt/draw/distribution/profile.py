@@ -94,7 +94,7 @@ def _panel(axes: Axes, p: Profiled, beside: list[int], names: Callable[[str], st
         level = p.apart
         middle, n, what = level.rates.rate[beside], level.rates.n[beside], f"{names(p.name)} = {level.label}"
         low, high = level.rates.low[beside], level.rates.high[beside]
-        axes.set_xlim(0, max(_ends(n, middle, (low, high))[1], 0.02))
+        axes.set_xlim(0, max(1.06 * _ends(n, middle, (low, high))[1], 0.02))
         style.percent_axis(axes.xaxis, 4)
     axes.hlines(rows, low, high, color=style.INK, lw=2)
     few = n < T.FEW_ROWS

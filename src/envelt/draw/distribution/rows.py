@@ -27,7 +27,7 @@ Floats = NDArray[np.float64]
 NAMED_OUTLIERS = 8
 """So few outliers of a group are named by their rows."""
 MOST_POINTS = 400
-"""Outliers of a group that are drawn; the furthest of more."""
+"""Outliers of a group that are drawn: of more the furthest half of so many, and others evenly."""
 TOP, BOTTOM = 118, 88
 MARGIN = 0.03
 """Of the range of the values, on either side of them."""
@@ -115,7 +115,7 @@ def draw_boxes(result: NumberDistribution, page: Page) -> Canvas:
     fenced = result.look.whiskers == "fences"
     hidden = sum(max(0, int(np.sum(result.outliers.groups == i)) - MOST_POINTS) for i in shown.order)
     if hidden and fenced:
-        note += f" Not drawn: {plural(hidden, 'outlier')} beyond the furthest {MOST_POINTS} of a group."
+        note += f" Not drawn: {plural(hidden, 'outlier')}; of each group the furthest are, and others evenly."
     canvas = page.begin(note)
     board = _frame(canvas, result, shown.order)
     height = 0.5 if len(shown.order) > 1 else 0.4
@@ -132,7 +132,11 @@ def _outlier_points(board: Board, result: NumberDistribution, i: int, y: float) 
     mine = np.flatnonzero(result.outliers.groups == i)
     if not len(mine):
         return
-    x = result.scale.place(result.outliers.values[mine[:MOST_POINTS]])
+    shown = mine
+    if len(mine) > MOST_POINTS:  # the furthest alone would leave a gap that is none
+        near = np.linspace(MOST_POINTS // 2, len(mine) - 1, MOST_POINTS // 2).astype(np.int64)
+        shown = np.concatenate([mine[: MOST_POINTS // 2], mine[near]])
+    x = result.scale.place(result.outliers.values[shown])
     board.line(
         x, np.full(len(x), y), "o", ms=4.5 * result.look.size, mfc="none", mec=group_colour(result, i), mew=1, alpha=0.7
     )

@@ -270,14 +270,19 @@ def two_answer(two: TwoNumbers, names: Callable[[str], str]) -> str:
     if asked.confidence != CONFIDENCE:
         rows += f", intervals of {100 * asked.confidence:g} %"
     slope = sized(*two.line.slope, "for one more") if two.form == "linear" else ""
-    return pair_answer(names(two.first.name), names(two.second.name), two.form, kind, r._asdict(), rows, slope)
+    seen = {**r._asdict(), "p": p}
+    return pair_answer(names(two.first.name), names(two.second.name), two.form, kind, seen, rows, slope)
 
 
 def pair_answer(name: str, other: str, form: Any, kind: str, r: dict[str, Any], rows: str, slope: str = "") -> str:
     """Return how two numbers go together."""
-    if form in (None, "none", "not decided") and not (r["low"] > 0 or r["high"] < 0):
+    untold = math.isnan(r["low"])
+    seen = r["p"] < T.Q_CARRIES if untold else r["low"] > 0 or r["high"] < 0
+    if form in (None, "none", "not decided") and not seen:
         if math.isnan(r["estimate"]):
             return f"{name} and {other} are never both there with more than one value ({rows})."
+        if untold:
+            return f"Whether {other} goes along {name} cannot be told: {coefficient(kind, r, rows)}."
         return (
             f"{name} and {other} have nothing to do with each other that could be seen: {coefficient(kind, r, rows)}."
         )

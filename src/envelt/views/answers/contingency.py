@@ -64,13 +64,22 @@ def _one_axis(table: Table, rows: str) -> str:
     return levels_answer(rows, ordered.index, ordered["share"], len(table), int(table["count"].sum()))
 
 
+def _event(view: ContingencyView) -> int | None:
+    """Return the place of the outcome's event among the columns; nothing where they are not the outcome's levels."""
+    outcome, columns = view.crossed.outcome, view.crossed.first.columns
+    if not isinstance(outcome, Classes) or columns is None or columns.names != (outcome.name,):
+        return None
+    labels = [level[0] for level in columns.levels]
+    return labels.index(outcome.event) if outcome.event in labels else None
+
+
 def _two_axes(view: ContingencyView, rows: str, columns: str) -> str:
     counts: Table = view.table
     effects: Table = view.effects
     n = counts.sum(axis=1)
     if not n.any():
         return f"No row has both {rows} and {columns}."
-    there = counts[n > 0]
+    there, event = counts[n > 0], _event(view)
     shares = there.div(there.sum(axis=1), axis=0)
     if len(there) < 2:
         return f"All {plural(int(n.sum()), 'row')} have {rows} {told(there.index[0])}."
@@ -78,6 +87,8 @@ def _two_axes(view: ContingencyView, rows: str, columns: str) -> str:
         value, low, high = effects.loc["risk_difference"]
         apart = (shares.iloc[1] - shares.iloc[0]).to_numpy()
         k = int(np.argmin(np.abs(apart - value)))
+        if event is not None and event != k:
+            k, value, low, high = event, -value, -high, -low
         level, first, second = told(there.columns[k]), there.index[1], there.index[0]
         said = (
             f"{columns} is {level} in {share(shares.iloc[1, k])} where {rows} is {told(first)} and in "
@@ -93,7 +104,7 @@ def _two_axes(view: ContingencyView, rows: str, columns: str) -> str:
     many = there[there.sum(axis=1) >= T.FEW_ROWS]
     compared = shares.loc[many.index] if len(many) > 1 else shares
     spread = compared.max() - compared.min()
-    k = int(np.argmax(spread.to_numpy()))
+    k = int(np.argmax(spread.to_numpy())) if event is None else event
     if not spread.iloc[k] > 0:
         said = f"{columns} is {told(there.columns[k])} in {share(compared.iloc[0, k])}"
         return f"{said} at every level of {rows} ({with_n(n.sum())})."

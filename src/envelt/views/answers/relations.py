@@ -63,7 +63,7 @@ def _of_two(pairs: Table, view: PairwiseView | RelationsView, relations: Relatio
         return two_answer(view._two, names)
     pair = pairs.iloc[0]
     first, second, method = names(pair["first"]), names(pair["second"]), pair["method"]
-    r: dict[str, Any] = {"estimate": pair["coefficient"], "low": pair["low"], "high": pair["high"]}
+    r: dict[str, Any] = {"estimate": pair["coefficient"], "low": pair["low"], "high": pair["high"], "p": pair["p"]}
     rows = with_n(pair["n"])
     sides = {s.name: s for s in relations.sides}
     either = sides[pair["first"]], sides[pair["second"]]
