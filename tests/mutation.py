@@ -37,7 +37,7 @@ PREPARING = ("operations", "formulas", "kept")
 ROOMS = {
     "core/stats": STATS,
     "core/relations": (*WHOLE, "relations", "relations_whole", "relations_shown", "panels", "units", "careful"),
-    "core/contingency": (*WHOLE, "contingency", "within", "tables", "mended"),
+    "core/contingency": (*WHOLE, "contingency", "within", "tables", "mended", "given"),
     "core/against": (*WHOLE, "against", "within", "mended", "panels", "units", "careful"),
     "core/within": (*WHOLE, "within", "contingency", "against", "relations", "mended", "units", "careful"),
     "core/rank": (*WHOLE, "mended", "held_out", "tables", "study", "rows_and_outcomes"),

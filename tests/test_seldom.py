@@ -39,6 +39,7 @@ from envelt.core.stats.rates import calendar_rate_bins, rate_bins
 from envelt.core.stats.sampling import Sampling
 from envelt.core.stats.straight import not_straight
 from envelt.core.stats.targets import NumberTarget
+from envelt.core.stats.within_groups import stratified_slope
 from envelt.core.within.correlations import correlations_within
 from envelt.core.within.groups import _clear
 from envelt.core.within.joint import near_copies, share_of_variance, slopes_of_each, variance_of_each, z_of
@@ -803,3 +804,68 @@ def test_the_spread_of_units_along_one_direction_is_written_out(sparse):
     assert (found.mean, found.df) == (pytest.approx(trace), 1.0)
     assert found.df_within == pytest.approx(max(min(39, 2 * trace**2 / uneven), 1))
     assert found.df_within < 39
+
+
+def test_slopes_within_groups_follow_the_unit_of_measure_to_the_ends_of_floats():
+    r = np.random.default_rng(4)
+    group = np.repeat(np.arange(6), 30)
+    x = r.normal(size=180) + group
+    y = 2 * x + r.normal(size=180) - group
+    plain = stratified_slope(x, y, group, Sampling.of_rows(180))
+    for of_x, of_y in ((1e-120, 1.0), (1e120, 1.0), (1e-120, 1e120), (3.0, 1e-120)):
+        far = stratified_slope(of_x * x, of_y * y, group, Sampling.of_rows(180))
+        assert far.pooled.estimate == pytest.approx(plain.pooled.estimate * of_y / of_x, rel=1e-9)
+        assert far.pooled.low == pytest.approx(plain.pooled.low * of_y / of_x, rel=1e-9)
+
+
+def test_three_units_are_enough_for_a_difference_and_its_degrees_of_freedom():
+    frame = pd.DataFrame({"u": np.repeat(["a", "b", "c"], 20), "g": np.tile(["no", "yes"], 30)})
+    frame["y"] = np.random.default_rng(2).normal(size=60) + (frame["g"] == "yes")
+    for units, told in ((3, True), (2, False)):
+        kept = frame[frame["u"] < "abcd"[units]]
+        row = Study(kept, outcome="y", unit="u").against("g").effects.loc["mean_difference"]
+        want = kept.groupby("g")["y"].mean()
+        assert abs(row["estimate"]) == pytest.approx(abs(want["yes"] - want["no"]))
+        assert np.isfinite(row["low"]) == told
+    factor = scipy.sparse.csr_array(np.random.default_rng(1).normal(size=(3, 2)))
+    assert np.isfinite(spread_of([(1.0, factor)], 2).mean)
+    assert np.isnan(spread_of([(1.0, factor[:2])], 2).mean)
+
+
+@pytest.mark.parametrize(("low", "high"), [(-0.1, 0.9), (0.1, 1.1)])
+def test_quantiles_to_clip_at_lie_between_0_and_1(low, high):
+    with pytest.raises(OptionError, match="between 0 and 1"):
+        Preparation().then("clip", "x", to="quantiles", low=low, high=high)
+
+
+def test_at_which_levels_no_row_has_the_event_is_counted_on_the_event_alone():
+    r = np.random.default_rng(0)
+    level = np.repeat(["a", "b", "c"], [300, 300, 60])
+    event = np.where(level == "c", False, r.random(660) < 0.3)
+    for turned in (False, True):  # none has the event, and all have it
+        frame = pd.DataFrame({"level": level, "y": np.where(event ^ turned, "yes", "no")})
+        found = [f for f in Study(frame, outcome="y", event="yes").against("level").findings if "'c'" in f.statement]
+        assert len(found) == 1
+        assert "60 rows" in found[0].statement
+        otherwise = int((frame["y"] == ("no" if turned else "yes")).sum())
+        expected = 60 * otherwise / 600
+        assert f"{expected:.0f}" in found[0].statement or expected == pytest.approx(found[0].evidence["expected"])
+
+
+def test_pairs_without_a_coefficient_come_last():
+    r = np.random.default_rng(1)
+    frame = pd.DataFrame({"a": r.normal(size=60), "b": r.normal(size=60), "c": r.normal(size=60)})
+    frame.loc[:29, "a"] = np.nan
+    frame.loc[30:, "b"] = np.nan
+    pairs = Study(frame).relations().pairs
+    assert pairs["coefficient"].isna().tolist() == sorted(pairs["coefficient"].isna())
+    assert pairs["coefficient"].abs().dropna().is_monotonic_decreasing
+
+
+def test_of_six_columns_that_are_gone_five_are_named():
+    frame = pd.DataFrame({f"c{k}": np.arange(20) * 1.5 for k in range(6)} | {"kept": np.arange(20) * 2.5})
+    made = Preparation().then("rescale", *frame.columns).fit(frame)
+    with pytest.raises(EnveltError) as caught:
+        made.transform(frame[["kept"]])
+    assert all(repr(f"c{k}") in str(caught.value) for k in range(5))
+    assert "'c5'" not in str(caught.value)
