@@ -189,7 +189,7 @@ def test_a_number_beside_two_levels_is_higher_where_its_mean_is(shift, seed):
     sure = study.relations("x", "fed").pairs["p"].iloc[0] < 0.05
     higher = frame.groupby("fed")["x"].mean().rank()["yes"] == 2
     way = f"x is {'higher' if higher else 'lower'} where fed is yes than where it is no"
-    assert all(s == way if sure else "nothing to do" in s for s in said)
+    assert all(s == way if sure else "do not go together" in s for s in said)
 
 
 def test_what_is_the_same_at_every_level_is_said_to_be():

@@ -214,5 +214,19 @@ def test_of_few_rows_the_sentence_says_what_the_exact_p_does():
             assert view.answer.startswith(way)
             assert "(n 6)" in view.answer
     shuffled = Study(frame.assign(y=[13.0, 10, 30, 12, 15, 14]), outcome="y")
-    assert re.search("nothing to do with each other|cannot be told", shuffled.against("x").answer)
+    assert re.search("do not go together more than chance|cannot be told", shuffled.against("x").answer)
     assert "cannot be told" in Study(frame.head(3), outcome="y").relations("x", "y").answer
+
+
+def test_where_nothing_can_be_said_the_rows_that_would_tell_are():
+    r = np.random.default_rng(8)
+    frame = pd.DataFrame({"x": r.normal(size=40)})
+    frame["y"] = 0.15 * frame["x"] + r.normal(size=40)
+    view = Study(frame).relations("x", "y")
+    n, rho, low, high = (view.coefficients.loc["spearman", k] for k in ("n", "coefficient", "low", "high"))
+    assert low < 0 < high
+    needed = n * ((high - low) / 2 / abs(rho)) ** 2
+    said = int(re.search(r"Some ([\d,]+) rows would tell a correlation", view.answer)[1].replace(",", ""))
+    assert needed <= said <= 2 * needed
+    many = pd.DataFrame({"x": r.normal(size=3_000), "y": r.normal(size=3_000)})  # what is ruled out needs no rows
+    assert "would tell" not in Study(many).relations("x", "y").answer

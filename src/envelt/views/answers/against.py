@@ -270,8 +270,12 @@ def two_answer(two: TwoNumbers, names: Callable[[str], str]) -> str:
     if asked.confidence != CONFIDENCE:
         rows += f", intervals of {100 * asked.confidence:g} %"
     slope = sized(*two.line.slope, "for one more") if two.form == "linear" else ""
-    seen = {**r._asdict(), "p": p}
+    seen = {**r._asdict(), "p": p, "n": n}
     return pair_answer(names(two.first.name), names(two.second.name), two.form, kind, seen, rows, slope)
+
+
+WORTH_ROWS = 0.3
+"""A correlation that is not ruled out and would be worth more rows."""
 
 
 def pair_answer(name: str, other: str, form: Any, kind: str, r: dict[str, Any], rows: str, slope: str = "") -> str:
@@ -283,9 +287,10 @@ def pair_answer(name: str, other: str, form: Any, kind: str, r: dict[str, Any], 
             return f"{name} and {other} are never both there with more than one value ({rows})."
         if untold:
             return f"Whether {other} goes along {name} cannot be told: {coefficient(kind, r, rows)}."
-        return (
-            f"{name} and {other} have nothing to do with each other that could be seen: {coefficient(kind, r, rows)}."
-        )
+        more = ""
+        if max(abs(r["low"]), abs(r["high"])) > WORTH_ROWS and -1 < r["low"] <= r["high"] < 1:
+            more = rows_to_tell(r["n"], r["estimate"], r["low"], r["high"], "correlation")
+        return f"{name} and {other} do not go together more than chance makes: {coefficient(kind, r, rows)}.{more}"
     if form == "curved":
         return f"{other} goes along {name} on a curve, which no line and no correlation sums up ({rows})."
     way = "rises" if r["estimate"] > 0 else "falls"

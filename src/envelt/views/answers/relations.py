@@ -63,13 +63,13 @@ def _of_two(pairs: Table, view: PairwiseView | RelationsView, relations: Relatio
         return two_answer(view._two, names)
     pair = pairs.iloc[0]
     first, second, method = names(pair["first"]), names(pair["second"]), pair["method"]
-    r: dict[str, Any] = {"estimate": pair["coefficient"], "low": pair["low"], "high": pair["high"], "p": pair["p"]}
+    r: dict[str, Any] = {"estimate": pair["coefficient"], **pair[["low", "high", "p", "n"]]}
     rows = with_n(pair["n"])
     sides = {s.name: s for s in relations.sides}
     either = sides[pair["first"]], sides[pair["second"]]
     if method in NAMES and any(s.what == "two" for s in either):
         way = _where(either, r["estimate"], names) if pair["p"] < T.Q_CARRIES else ""
-        seen = way or f"{first} and {second} have nothing to do with each other that could be seen"
+        seen = way or f"{first} and {second} do not go together more than chance makes"
         return f"{seen}: {coefficient(method, r, rows)}."
     if method in NAMES:
         return pair_answer(first, second, pair["form"], method, r, rows)
@@ -77,7 +77,7 @@ def _of_two(pairs: Table, view: PairwiseView | RelationsView, relations: Relatio
     if pd.isna(r["low"]):
         return f"{first} and {second}: {said} ({rows})."
     if not pair["p"] < T.Q_CARRIES:
-        return f"{first} and {second} have nothing to do with each other that could be seen: {said} ({rows})."
+        return f"{first} and {second} do not go together more than chance makes: {said} ({rows})."
     return f"{first} and {second} go together: {said} ({places(r['low'], 2)} to {places(r['high'], 2)}, {rows})."
 
 

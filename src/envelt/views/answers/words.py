@@ -72,7 +72,7 @@ def points(value: float, low: float, high: float, way: str) -> str:
     return f"{places(100 * value, 1)} points {way} ({places(100 * low, 1)} to {places(100 * high, 1)})"
 
 
-def rows_to_tell(rows: float, value: float, low: float, high: float) -> str:
+def rows_to_tell(rows: float, value: float, low: float, high: float, what: str = "difference") -> str:
     """Return about how many rows would tell a difference of this size from none: intervals narrow as √n grows.
 
     Nothing where there is no difference at all, or no number of rows that anybody has.
@@ -83,7 +83,7 @@ def rows_to_tell(rows: float, value: float, low: float, high: float) -> str:
     if not 0 < needed < MOST_ROWS:
         return ""
     size = 10 ** math.floor(math.log10(needed))
-    return f" Some {count(math.ceil(needed / size) * size)} rows would tell a difference of this size from none."
+    return f" Some {count(math.ceil(needed / size) * size)} rows would tell a {what} of this size from none."
 
 
 def with_n(rows: float) -> str:
