@@ -22,7 +22,7 @@ from envelt.errors import EnveltError
 
 FILE = Path(__file__).parent / "fixtures" / "kept_answers.json"
 CLOSE = 2e-6
-"""Of a sum of hyperbolic sines of a million times each number: about so much of one number, or 1e-12 near zero."""
+"""How far a sum may lie off: about so much of one number, or 1e-12 of one near zero."""
 
 OPERATIONS: list[tuple[str, list[str], dict[str, Any]]] = [
     ("replace", ["code"], {"values": {"-9": None}}),
@@ -171,10 +171,13 @@ def numbers(thing: Any) -> Iterator[float]:
 
 
 def summed(thing: Any) -> list[float]:
-    """Return how many numbers there are, how many are finite, and a sum in which each has its own weight."""
+    """Return how many numbers there are, how many are finite, and a sum in which each has a weight of its own.
+
+    Summed are inverse hyperbolic sines of a million times each: a number counts by its digits, not by its size.
+    """
     values = np.array(list(numbers(thing)))
     there = np.isfinite(values)
-    weights = 1 + np.cos(np.arange(len(values)) * 1.7)
+    weights = 2 + np.cos(np.arange(len(values)) * 1.7)
     return [len(values), int(there.sum()), round(float((np.arcsinh(1e6 * values) * weights)[there].sum()), 7)]
 
 

@@ -64,6 +64,8 @@ def test_numbers_dates_and_many_levels_stand_apart():
     table = Study(years).contingency("place", "year", values="rate").table
     assert table.columns.tolist() == [str(y) for y in range(1990, 2021)]
     assert table.to_numpy().T.ravel().tolist() == years["rate"].tolist()
+    drawn = Study(years).contingency("place", "year", values="rate").draw().axes[0]  # turned: three colours, not 31
+    assert [len(bars) for bars in drawn.containers] == [31] * 3
 
     months = pd.DataFrame({"month": pd.date_range("2010-01-01", periods=48, freq="MS"), "total": np.arange(48) + 0.5})
     table = Study(months).contingency("month", values="total").table

@@ -73,10 +73,10 @@ def _value(context: Context, name: str | None, level: str | None) -> Outcome | N
         return context.outcome
     column = context.table[name]
     refuse_empty(column, "there is nothing to go along time")
-    numbers = column.as_written if column.kind == "constant" and isinstance(column, CategoryColumn) else None
-    numbers = column.values if isinstance(column, NumericColumn) else numbers
-    if numbers is not None and level is None:
-        return NumericOutcome(name, numbers)  # an outcome differs between rows; what is summed need not
+    if level is None and (isinstance(column, NumericColumn) or column.kind == "constant"):
+        numbers = column.as_written if isinstance(column, CategoryColumn) else column.numbers
+        if numbers is not None:
+            return NumericOutcome(name, numbers)  # an outcome differs between rows; what is summed need not
     return resolve_outcome(context.table, name, level)
 
 

@@ -21,10 +21,6 @@ if TYPE_CHECKING:
     from ..draw.parts.canvas import Page
 
 
-MOST_BESIDE = 12
-"""Columns that a picture has side by side; of more the rows and columns change places."""
-
-
 class GivenView(View):
     """Figures as they are given, by one or two columns: no interval, no mean, no test."""
 
@@ -80,13 +76,9 @@ class GivenView(View):
     def _picture(self, page: Page) -> Figure:
         from ..draw.contingency.given import draw_given
 
-        table, along = self.table, self._given.columns
-        if along is None:
-            return draw_given(table, self._names(self._given.name), "", page)
-        if len(table) < len(table.columns) and len(table.columns) > MOST_BESIDE:
-            table, along = table.T, self._given.rows
-        of = " × ".join(self._names(n) for n in along.axis.names)
-        return draw_given(table, self._names(self._given.name), of, page)
+        sides = (self._given.rows, self._given.columns)
+        of = tuple(" × ".join(map(self._names, side.axis.names)) for side in sides if side is not None)
+        return draw_given(self.table, self._names(self._given.name), of, page)
 
 
 def _where(label: object) -> str:

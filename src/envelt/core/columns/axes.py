@@ -14,7 +14,7 @@ from ...errors import OptionError
 from ..asked import finite_number, whole_number
 from ..finding import marked
 from ..shapes.bins import readable_bins
-from ..shapes.calendar import calendar_bins, fitting_unit, telling_unit, unit_labels
+from ..shapes.calendar import calendar_bins, fitting_unit, unit_apart, unit_labels
 from ..shapes.quantiles import sorted_quantiles
 from ..words import plural
 from .labels import cut_labels, number_label, number_labels
@@ -213,7 +213,7 @@ def _binned(column: Column, cuts: Cuts) -> TableAxis:
     missing = len(values) - len(present)
     if isinstance(column, TimeColumn):
         fitting = fitting_unit(float(present[0]), float(present[-1]), CALENDAR_BINS)
-        bins, unit = calendar_bins(present, cuts.calendar or (telling_unit(present) if cuts.apart else fitting))
+        bins, unit = calendar_bins(present, cuts.calendar or (unit_apart(present) if cuts.apart else fitting))
         labels, inner, note = list(unit_labels(bins, unit)), bins.edges[1:-1], f"{marked(column.name)} by {unit}"
     elif cuts.at:
         inner, labels = np.array(cuts.at), list(cut_labels(cuts.at))

@@ -281,7 +281,7 @@ class NumberDistribution(Remade):
         peaks = asked == "auto" and MOST_IN_LINE < len(n) <= MOST_AS_ROWS and self._has_two_peaks
         picture, why = chosen_picture(asked, n, peaks, self.dates)
         able = picture if asked != "auto" else self.look.using(picture, self.dates)
-        return (picture, why) if able == picture else (able, f"{able}: it has {' and '.join(self.look.given)}")
+        return (picture, why) if able == picture else (able, f"{able}: {' and '.join(self.look.given)} asked for")
 
     @property
     def _has_two_peaks(self) -> bool:

@@ -91,7 +91,7 @@ class Relations(Remade):
         i, j = np.triu_indices(len(self.sides), 1)
         strength = self.strength[i, j]
         keep = ~np.isnan(strength) if at_least is None else strength >= at_least
-        order = np.argsort(-np.nan_to_num(strength[keep], nan=-1.0), kind="stable")
+        order = np.argsort(-strength[keep], kind="stable")
         return i[keep][order], j[keep][order]
 
     def q(self) -> Floats:

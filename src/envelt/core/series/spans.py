@@ -91,10 +91,11 @@ def _telling_unit(present: Floats, least: int) -> str:
     """Return the unit of the calendar in which a line can be read.
 
     Neither too many spans, nor too few rows in most of those that have any; where no unit has rows enough, the one in
-    which half the spans have a row, since a line breaks where there is none.
+    which half the spans have a row, since a line breaks where there is none. Where none are needed, as in counts, the
+    first.
     """
     first = fitting_unit(float(present[0]), float(present[-1]), POINTS)
-    unbroken = ""
+    unbroken = "" if least else first
     for unit in UNITS[UNITS.index(first) :]:
         n = calendar_bins(present, unit)[0].count(present)
         if unbroken and len(n) < FEW_POINTS:

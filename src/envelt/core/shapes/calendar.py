@@ -39,7 +39,7 @@ def fitting_unit(low: float, high: float, most: int = FITTING) -> str:
     return next((u for u in UNITS if (high - low) / DAYS[u] <= room.get(u, most)), UNITS[-1])
 
 
-def telling_unit(ordered: Floats) -> str:
+def unit_apart(ordered: Floats) -> str:
     """Return the longest unit that puts no two different ones of these sorted days together; a day where none does."""
     days = np.unique(np.floor(ordered))
     return next((u for u in UNITS[:0:-1] if calendar_bins(days, u)[0].count(days).max() == 1), "day")

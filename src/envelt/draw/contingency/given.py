@@ -21,17 +21,26 @@ if TYPE_CHECKING:
 MOST_ROWS, MOST_BARS = 40, 120
 
 
-def draw_given(table: pd.DataFrame, name: str, of: str, page: Page) -> Figure:
-    """Draw a bar a figure, one colour a column, each with its number."""
+def draw_given(table: pd.DataFrame, name: str, of: tuple[str, ...], page: Page) -> Figure:
+    """Draw a bar a figure, one colour a column, each with its number.
+
+    Parameters
+    ----------
+    of
+        What the rows are, and the columns, where they are levels; a table with more of these than there are colours is
+        turned where it has fewer rows.
+    """
     from matplotlib.patches import Rectangle
 
+    if len(table) < len(table.columns) > style.MOST_CLASSES:
+        table, of = table.T, of[::-1]
     across = min(len(table.columns), style.MOST_CLASSES)
     down = min(len(table), MOST_ROWS, max(1, MOST_BARS // max(across, 1)))
     hidden = [f"{plural(n, what)} more in the table" for n, what in
               ((len(table) - down, "row"), (len(table.columns) - across, "column")) if n > 0]  # fmt: skip
     values = table.to_numpy(float)[:down, :across]
     labels = [visible(str(t)) for t in table.index[:down]]
-    several = bool(of)
+    several = len(of) > 1
     with style.house_style():
         note = " ".join(["Figures as they are given: no interval can be known.", *(f"{h}." for h in hidden)])
         height = min(style.HEIGHT, max(330, 215 + (30 + 24 * across) * down, 260 + 40 * across * several))
@@ -57,7 +66,7 @@ def draw_given(table: pd.DataFrame, name: str, of: str, page: Page) -> Figure:
         axes.set_xlabel(style.shorten(name, 80))
         style.bare(axes, "left")
         if several:
-            axes.text(1.03, 1.0, style.shorten(of, 22), weight="bold", size=11, va="top", transform=axes.transAxes)
+            axes.text(1.03, 1.0, style.shorten(of[1], 22), weight="bold", size=11, va="top", transform=axes.transAxes)
             for k, label in enumerate(short_labels(tuple(visible(str(c)) for c in table.columns[:across]), 20)):
                 place: dict[str, Any] = {"transform": axes.transAxes}
                 top = 0.9 - 32 / height * k

@@ -52,24 +52,19 @@ def draw_bars(result: LevelDistribution, page: Page) -> Figure:
         n = np.maximum(result.counts[groups].sum(axis=1), 1)
         values = counts / n[:, None] if several else counts.astype(float)
         thick = 0.8 / len(groups)
-        size = 10.5 if counts.size <= 24 else 8.5
+        size = (10.5 if counts.size <= 24 else 8.5) - (2 if upright and counts.size > 12 else 0)
         for g in range(len(groups)):
             y = np.arange(len(names)) + (g - (len(groups) - 1) / 2) * thick
             colours = [style.colour(int(groups[g]))] * len(names)
             if len(rest) and not several:
                 colours[-1] = style.QUIET
-            for at, value, colour in zip(y, values[g], colours, strict=True):
+            for at, value, rows, colour in zip(y, values[g], counts[g], colours, strict=True):
                 board.bar(at, value, thick * 0.9, color=colour)
-            for at, value, rows in zip(y, values[g], counts[g], strict=True):
-                text = (
-                    f"{percent(rows / n[g])}  ({count(rows)})"
-                    if several
-                    else f"{count(rows)}  ({percent(rows / n[g])})"
-                )
-                board.beyond(text, value, at, color=style.DIM, size=size - (2 if upright and counts.size > 12 else 0))
+                share, written = percent(rows / n[g]), count(rows)
+                parts = (share, f"({written})") if several else (written, f"({share})")
+                board.beyond(parts, value, at, color=style.DIM, size=size)
         board.name_places([visible(t) for t in names], 11 if len(names) <= 20 else 9)
         board.set_ends(0, float(values.max(initial=0)) * (1.02 + 0.08 * upright) or 1)
-        axes.grid(visible=False)
         if several:
             style.percent_axis(board.values, 8)
             board.values.set_label_text("share of each group")
@@ -82,5 +77,5 @@ def draw_bars(result: LevelDistribution, page: Page) -> Figure:
         else:
             board.values.set_major_formatter(lambda v, _: count(v))
             board.values.set_label_text("rows")
-        parts = "; ".join(f"{t} {count(c)}" for t, c in zip(names[:12], counts.sum(axis=0)[:12], strict=True))
-        return canvas.describe(f"Bars of the levels of {result.name}: {parts}.")
+        told = "; ".join(f"{t} {count(c)}" for t, c in zip(names[:12], counts.sum(axis=0)[:12], strict=True))
+        return canvas.describe(f"Bars of the levels of {result.name}: {told}.")

@@ -33,12 +33,13 @@ MARGIN = 0.03
 """Of the range of the values, on either side of them."""
 
 
-def _frame(canvas: Canvas, result: NumberDistribution, order: list[int], right: float = 150) -> Board:
+def _frame(canvas: Canvas, result: NumberDistribution, order: list[int]) -> Board:
     labels = [group_label(result, i, 999) for i in order]
     upright = result.look.upright
-    place = (110, TOP + 26, 60, BOTTOM + 42) if upright else (margin(labels), TOP, right, BOTTOM)
+    place = (110, TOP + 26, 60, BOTTOM + 42) if upright else (margin(labels), TOP, 150, BOTTOM)
     board = Board(canvas.place(*place), upright)
     board.name_places(labels, 11 if len(order) <= 20 else 9.5 if len(order) <= 26 else 8.5)
+    board.values.grid(visible=True)
     return board
 
 

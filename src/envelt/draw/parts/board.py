@@ -65,12 +65,12 @@ class Board:
             spot = {"xytext": (0, away), "ha": "center", "va": "bottom" if away > 0 else "top"}
         self.axes.annotate(text, self._way(along, place), textcoords="offset points", **spot, **look)
 
-    def beyond(self, text: str, along: float, place: float, **look: Any) -> None:
-        """Write behind the end of a bar: on its right, or above it; of two parts, in two lines there."""
+    def beyond(self, parts: Sequence[str], along: float, place: float, **look: Any) -> None:
+        """Write behind the end of a bar: on its right in one line, or above it in a line a part."""
         spot: dict[str, Any] = {"xytext": (6, 0), "va": "center"}
         if self.upright:
             spot = {"xytext": (0, 4), "ha": "center", "va": "bottom", "linespacing": 1.1}
-            text = text.replace("  ", "\n")
+        text = ("\n" if self.upright else "  ").join(parts)
         self.axes.annotate(text, self._way(along, place), textcoords="offset points", **spot, **look)
 
     def name_places(self, names: Sequence[str], size: float) -> None:
@@ -79,7 +79,6 @@ class Board:
             label_rows(self.axes, names, size)
             self.axes.set_ylim(len(names) - 0.45, -0.55)
             style.bare(self.axes, "left")
-            self.axes.grid(axis="x")
             return
         leaning: dict[str, Any] = {"rotation": 40, "ha": "right", "rotation_mode": "anchor"}
         room = int(style.width_of(self.axes) / max(len(names), 1) / 8)
@@ -90,7 +89,6 @@ class Board:
         self.axes.set_xticks(range(len(names)), wrapped, size=size, **(leaning if lean else {}))
         self.axes.set_xlim(-0.55, len(names) - 0.45)
         style.bare(self.axes, "bottom")
-        self.axes.grid(axis="y")
 
     def set_ends(self, low: float, high: float) -> None:
         """Give the axis of values its ends."""
@@ -100,21 +98,21 @@ class Board:
         """Return the ends of the axis of values."""
         return self.axes.get_ylim() if self.upright else self.axes.get_xlim()
 
-    def counts(self, texts: Sequence[str], size: float, head: str = "n") -> None:
-        """Write a number of each group at its far end, with a head."""
+    def counts(self, texts: Sequence[str], size: float) -> None:
+        """Write the rows of each group at its far end, under n."""
         look: dict[str, Any] = {"color": style.DIM, "clip_on": False}
         if self.upright:
             for place, text in enumerate(texts):
                 self.axes.text(place, 1.01, text, transform=self.axes.get_xaxis_transform(), ha="center", va="bottom",
                                size=size, **look)  # fmt: skip
-            self.axes.text(-8 / style.width_of(self.axes), 1.01, head, transform=self.axes.transAxes, ha="right",
+            self.axes.text(-8 / style.width_of(self.axes), 1.01, "n", transform=self.axes.transAxes, ha="right",
                            va="bottom", size=10.5, **look)  # fmt: skip
             return
         right = 1 + 78 / style.width_of(self.axes)
         for place, text in enumerate(texts):
             self.axes.text(right, place, text, transform=self.axes.get_yaxis_transform(), ha="right", va="center",
                            size=size, **look)  # fmt: skip
-        self.axes.text(right, 1.0, head, transform=self.axes.transAxes, ha="right", va="bottom", size=10.5, **look)
+        self.axes.text(right, 1.0, "n", transform=self.axes.transAxes, ha="right", va="bottom", size=10.5, **look)
 
 
 def _two_lines(text: str, room: int) -> str:

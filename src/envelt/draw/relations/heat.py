@@ -88,20 +88,14 @@ def _cells(
         skip |= strength < at_least
     if triangle:
         skip[:p][np.triu_indices(p)] = True
-    numbers = p <= NUMBERS
-    there = np.argwhere(~skip)
-    gap = GAP * (there[:, 0] == p) if edge is not None else 0.0
-    add_boxes(axes, there[:, 1], there[:, 0] + gap, 1, 1, colours[~skip], edgecolors="white", linewidths=0.6)
-    for a in range(len(rows)):
-        y = a + (GAP if edge is not None and a == p else 0.0)
-        for b in range(p):
-            if numbers and not skip[a, b]:
-                text = places(float(value[a, b]), 2).replace("0.", ".")
-                dark = strength[a, b] > 0.55
-                size = 10 if p <= 12 else 8 if p <= 18 else 6.5
-                axes.text(
-                    b + 0.5, y + 0.5, text, ha="center", va="center", size=size, color="white" if dark else style.INK
-                )
+    at, across = np.nonzero(~skip)
+    down = at + GAP * (at == p)  # the outcome stands apart, behind the others
+    add_boxes(axes, across, down, 1, 1, colours[~skip], edgecolors="white", linewidths=0.6)
+    size = 10 if p <= 12 else 8 if p <= 18 else 6.5
+    for a, b, y in zip(at, across, down, strict=True) if p <= NUMBERS else ():
+        text = places(float(value[a, b]), 2).replace("0.", ".")
+        colour = "white" if strength[a, b] > 0.55 else style.INK
+        axes.text(b + 0.5, y + 0.5, text, ha="center", va="center", size=size, color=colour)
     axes.set_xlim(0, max(p, 1))
     axes.set_ylim(len(rows) + (GAP if edge is not None else 0), 0)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -64,12 +64,11 @@ def _one_axis(table: Table, rows: str) -> str:
     return levels_answer(rows, ordered.index, ordered["share"], len(table), int(table["count"].sum()))
 
 
-def _event(view: ContingencyView) -> int | None:
+def _event(view: ContingencyView, labels: list[Any]) -> int | None:
     """Return the place of the outcome's event among the columns; nothing where they are not the outcome's levels."""
     outcome, columns = view.crossed.outcome, view.crossed.first.columns
     if not isinstance(outcome, Classes) or columns is None or columns.names != (outcome.name,):
         return None
-    labels = [level[0] for level in columns.levels]
     return labels.index(outcome.event) if outcome.event in labels else None
 
 
@@ -79,7 +78,8 @@ def _two_axes(view: ContingencyView, rows: str, columns: str) -> str:
     n = counts.sum(axis=1)
     if not n.any():
         return f"No row has both {rows} and {columns}."
-    there, event = counts[n > 0], _event(view)
+    there = counts[n > 0]
+    event = _event(view, list(there.columns))
     shares = there.div(there.sum(axis=1), axis=0)
     if len(there) < 2:
         return f"All {plural(int(n.sum()), 'row')} have {rows} {told(there.index[0])}."
